@@ -1,0 +1,5 @@
+"""python -m soft_lantern: the command line."""
+
+from soft_lantern.cli import main
+
+main()

@@ -1,0 +1,349 @@
+"""Headless commands. A mistake gets one line on stderr and exit code 2, and changes nothing."""
+
+from __future__ import annotations
+
+import json
+import math
+import runpy
+import shutil
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Annotated, Any, Protocol, TypeVar
+
+import click
+import numpy as np
+import typer
+from PIL import Image
+
+from soft_lantern.demo.project import write_demo
+from soft_lantern.errors import BadProject, BadValue, LanternError
+from soft_lantern.formats.assets import load_models
+from soft_lantern.formats.project_folder import open_project, save_project
+from soft_lantern.formats.shader_package import write_package
+from soft_lantern.graph.checks import check_project
+from soft_lantern.graph.document import Asset, Material, Project, Scene, StageObject, View, changed
+from soft_lantern.graph.edits import held
+from soft_lantern.graph.instances import look
+from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.notices import Severity
+from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
+from soft_lantern.render.choose import BACKENDS, renderer_for
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_evaluate import evaluate_on_gpu
+from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
+from soft_lantern.scene.primitives import PRIMITIVES
+from soft_lantern.scene.transforms import camera_for, view_of_bounds
+from soft_lantern.values.colour import colour_from_hex
+from soft_lantern.values.kinds import Value, fitted
+
+app = typer.Typer(
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    help="Soft Lantern, without its window.",
+)
+LARGEST_PICTURE = 8192
+
+ProjectFolder = Annotated[Path, typer.Argument(metavar="PROJECT", help="the project's folder")]
+Output = Annotated[Path, typer.Option("-o", "--output", help="where to write")]
+
+
+@app.command()
+def demo(fresh: Annotated[bool, typer.Option(help="make the demo anew, dropping changes to it")] = False) -> None:
+    """Open the window on the demo project, making it first if it is not there."""
+    from platformdirs import user_data_path
+
+    folder = user_data_path("soft-lantern") / "Mothlight Terraces"
+    if fresh and folder.exists():
+        shutil.rmtree(folder)
+    if not (folder / "project.json").exists():
+        write_demo(folder)
+    _open_window(folder)
+
+
+@app.command("open")
+def open_(project: ProjectFolder) -> None:
+    """Open the window on a project."""
+    open_project(project)
+    _open_window(project)
+
+
+@app.command()
+def new(
+    project: ProjectFolder, demo: Annotated[bool, typer.Option("--demo", help="write the demo project")] = False
+) -> None:
+    """Write a new project into an empty or missing folder."""
+    if project.exists() and (not project.is_dir() or any(project.iterdir())):
+        raise BadProject(f"{project} is not an empty folder")
+    if demo:
+        write_demo(project)
+    else:
+        save_project(Project(name=project.name), project)
+    print(f"wrote {project}")
+
+
+@app.command()
+def check(
+    project: ProjectFolder, as_json: Annotated[bool, typer.Option("--json", help="print as JSON")] = False
+) -> None:
+    """Print what is wrong with a project; exit with 1 if any of it is an error."""
+    opened = open_project(project)
+    _, meshes = load_models(opened.project, project)
+    notices = [*opened.notices, *meshes, *check_project(opened.project)]
+    if as_json:
+        fields = ("severity", "kind", "text", "place", "node", "port")
+        print(json.dumps([{f: str(getattr(n, f)) for f in fields} for n in notices], indent=2, ensure_ascii=False))
+    else:
+        for notice in notices:
+            where = f"{notice.place}: " if notice.place else ""
+            print(f"{notice.severity}: {where}{notice.text}")
+        print(f"{len(notices)} notice{'' if len(notices) == 1 else 's'}")
+    if any(n.severity is Severity.ERROR for n in notices):
+        raise typer.Exit(1)
+
+
+@app.command()
+def render(
+    project: ProjectFolder,
+    output: Output,
+    scene: Annotated[str, typer.Option(help="the scene to draw")] = "",
+    object_: Annotated[str, typer.Option("--object", help="or one asset, or a primitive")] = "",
+    material: Annotated[str, typer.Option(help="what the object wears")] = "",
+    instance: Annotated[str, typer.Option(help="and which instance of it")] = "",
+    time: Annotated[float, typer.Option(help="seconds")] = 0.0,
+    size: Annotated[str, typer.Option(help="WIDTHxHEIGHT")] = "960x640",
+    backend: Annotated[str, typer.Option(help="gl or soft; by default gl where the machine has it")] = "",
+) -> None:
+    """Draw a scene, or one object in a material, into a PNG file."""
+    document = open_project(project).project
+    pixels = _parsed_size(size)
+    if backend and backend not in BACKENDS:
+        raise BadValue(f"there is no backend “{backend}”, only {' and '.join(BACKENDS)}")
+    if bool(scene) == bool(object_):
+        raise BadValue("say either --scene NAME or --object ASSET --material M")
+    if scene:
+        shown = _named(document.scenes.values(), scene, "scene")
+        options = StageOptions()
+    else:
+        document, shown = _single_object(document, object_, material, instance)
+        options = StageOptions(floor=False)
+    models, notices = load_models(document, project)
+    for notice in notices:
+        if notice.severity is Severity.ERROR and any(o.asset == notice.place for o in shown.objects):
+            raise BadValue(notice.text)
+    view = shown.view if scene else view_of_bounds(*scene_bounds(shown, models), View())
+    camera = camera_for(view, pixels)
+    frame = frame_of(document, shown, models, camera, pixels, options, Looks(), time, samples=4)
+    renderer, remark = renderer_for(backend or None)
+    if remark:
+        print(remark, file=sys.stderr)
+    _save_png(renderer.render(frame).pixels, output)
+    print(f"wrote {output}")
+
+
+@app.command()
+def probe(
+    project: ProjectFolder,
+    material: Annotated[str, typer.Option(help="the material")],
+    instance: Annotated[str, typer.Option(help="an instance of it")] = "",
+    set_: Annotated[list[str] | None, typer.Option("--set", metavar="PARAM=VALUE")] = None,
+    at: Annotated[list[str] | None, typer.Option("--at", metavar="INPUT=VALUES")] = None,
+    reader: Annotated[str, typer.Option(help="numpy or glsl")] = "numpy",
+    as_json: Annotated[bool, typer.Option("--json", help="print as JSON")] = False,
+) -> None:
+    """Evaluate a material's graph at one point: every surface output and every wire."""
+    document = open_project(project).project
+    found, values = _look(document, material, instance)
+    for text in set_ or []:
+        identifier, given = _pair(text, "--set")
+        parameter = next((p for p in found.parameters if identifier in (p.identifier, p.id)), None)
+        if parameter is None:
+            known = ", ".join(p.identifier for p in found.parameters) or "none"
+            raise BadValue(f"{found.name} has no parameter “{identifier}”; it has {known}")
+        value = fitted(_value(given, identifier), parameter.kind)
+        if held(parameter, value) != value:
+            raise BadValue(f"{identifier}={given} is outside the limits {parameter.low} to {parameter.high}")
+        values[parameter.id] = value
+    lowered = lower(found)
+    leaves = {name: leaf(parts) for name, parts in uniform_values(lowered, found, values).items()}
+    leaves |= {name: leaf(parts) for name, parts in _inputs(at or []).items()}
+    results: dict[str, Expr] = {f"surface {n}": e for n, e in lowered.surface.items()} | lowered.wires
+    computed = _computed(results, leaves, reader)
+    answer = {
+        "material": found.id,
+        "surface": {n: computed[f"surface {n}"] for n in lowered.surface},
+        "wires": {n: computed[n] for n in lowered.wires},
+    }
+    if as_json:
+        print(json.dumps(answer, indent=2))
+    else:
+        for name in [*(f"surface {n}" for n in lowered.surface), *lowered.wires]:
+            print(f"{name}: {', '.join(str(part) for part in computed[name])}")
+
+
+@app.command()
+def export(
+    project: ProjectFolder,
+    material: Annotated[str, typer.Option(help="the material")],
+    to: Annotated[str, typer.Option(help="the target: glsl")],
+    output: Output,
+) -> None:
+    """Write a material's shader text and parameter table into a folder."""
+    if to != "glsl":
+        raise BadValue(f"there is no target “{to}”, only glsl")
+    document = open_project(project).project
+    for path in write_package(_named(document.materials.values(), material, "material"), output):
+        print(f"wrote {path}")
+
+
+@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def script(context: typer.Context, file: Annotated[Path, typer.Argument(metavar="FILE.py")]) -> None:
+    """Run a Python script with the package importable; what follows FILE.py is the script's own arguments."""
+    if not file.is_file():
+        raise BadValue(f"there is no script {file}")
+    sys.argv = [str(file), *context.args]
+    runpy.run_path(str(file), run_name="__main__")
+
+
+def main() -> None:
+    """The entry point: run a command, and say in one line what went wrong."""
+    try:
+        code = app(standalone_mode=False)
+    except LanternError as error:
+        print(f"lantern: {error}", file=sys.stderr)
+        sys.exit(2)
+    except click.ClickException as error:
+        print(f"lantern: {error.format_message()}", file=sys.stderr)
+        sys.exit(2)
+    except click.Abort:
+        sys.exit(130)
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _open_window(folder: Path) -> None:
+    from soft_lantern.app.main import run
+
+    sys.exit(run(folder))
+
+
+class _Named(Protocol):
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def name(self) -> str: ...
+
+
+T = TypeVar("T", bound=_Named)
+
+
+def _named(records: Iterable[T], wanted: str, kind: str) -> T:
+    """The record of that id, or of that name whatever its case."""
+    listed = list(records)
+    for record in listed:
+        if record.id == wanted:
+            return record
+    matches = [r for r in listed if r.name.lower() == wanted.lower()]
+    if len(matches) == 1:
+        return matches[0]
+    if matches:
+        raise BadValue(f"several of the project’s {kind}s are called “{wanted}”; use an id: {_ids(matches)}")
+    raise BadValue(f"the project has no {kind} “{wanted}”; it has {_ids(listed)}")
+
+
+def _ids(records: Iterable[_Named]) -> str:
+    return ", ".join(sorted(r.id for r in records)) or "none"
+
+
+def _look(document: Project, material: str, instance: str) -> tuple[Material, dict[str, Value]]:
+    found = _named(document.materials.values(), material, "material")
+    if not instance:
+        return found, {}
+    tuned = _named(document.instances.values(), instance, "instance")
+    whole = look(document, tuned.id)
+    if whole is None or whole.material.id != found.id:
+        raise BadValue(f"{tuned.name} is not an instance of {found.name}")
+    return found, dict(whole.values)
+
+
+def _single_object(document: Project, asset: str, material: str, instance: str) -> tuple[Project, Scene]:
+    if not material:
+        raise BadValue("--object needs --material")
+    found, _ = _look(document, material, instance)
+    worn = _named(document.instances.values(), instance, "instance").id if instance else found.id
+    if asset in PRIMITIVES and asset not in document.assets:
+        made = Asset(id=asset, name=asset, primitive=asset, subdivision=64)  # type: ignore[arg-type]
+        document = changed(document, assets={**document.assets, made.id: made})
+    chosen = _named(document.assets.values(), asset, "asset")
+    thing = StageObject(id="object", name=chosen.name, asset=chosen.id, wears={"": worn})
+    return document, Scene(id="single", name="single", objects=(thing,))
+
+
+def _parsed_size(text: str) -> tuple[int, int]:
+    parts = text.lower().split("x")
+    if len(parts) != 2 or not all(p.isdigit() and 1 <= int(p) <= LARGEST_PICTURE for p in parts):
+        raise BadValue(f"“{text}” is not a size; write WIDTHxHEIGHT, each from 1 to {LARGEST_PICTURE}")
+    return int(parts[0]), int(parts[1])
+
+
+def _pair(text: str, option: str) -> tuple[str, str]:
+    name, equals, value = text.partition("=")
+    if not equals:
+        raise BadValue(f"{option} takes NAME=VALUE, not “{text}”")
+    return name.strip(), value.strip()
+
+
+def _value(text: str, name: str) -> Value:
+    if text.startswith("#"):
+        return colour_from_hex(text)
+    try:
+        parts = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        raise BadValue(f"{name}={text} is not a number, a list of numbers or a hex colour") from None
+    return parts if len(parts) > 1 else parts[0]
+
+
+def _inputs(given: list[str]) -> dict[str, tuple[float, ...]]:
+    """Every surface input's components; `position`, `normal` and `vertex_color` may be given by their short names."""
+    found = {name: tuple(map(float, each.default)) for name, each in INPUTS.items()}
+    short = {"position": ["position_world", "position_object"], "normal": ["normal_world"]}
+    for text in given:
+        name, values = _pair(text, "--at")
+        targets = short.get(name, [name])
+        if targets[0] not in INPUTS:
+            raise BadValue(f"there is no input “{name}”; there are {', '.join([*short, *INPUTS])}")
+        value = _value(values, name)
+        parts = value if isinstance(value, tuple) else (value,)
+        if len(parts) != INPUTS[targets[0]].type.width:
+            raise BadValue(f"{name} takes {INPUTS[targets[0]].type.width} number(s), not {len(parts)}")
+        found |= dict.fromkeys(targets, parts)
+    return found
+
+
+def _computed(results: dict[str, Expr], leaves: dict[str, Any], reader: str) -> dict[str, list[float | str]]:
+    if reader == "numpy":
+        values = evaluate(results.values(), leaves)
+        rows = {name: as_rows(values[expr], 1)[0] for name, expr in results.items()}
+    elif reader == "glsl":
+        rows = {name: r[0] for name, r in evaluate_on_gpu(GlRenderer(), results, leaves, 1).items()}
+    else:
+        raise BadValue(f"there is no reader “{reader}”, only numpy and glsl")
+    return {name: [_plain_number(float(part)) for part in row] for name, row in rows.items()}
+
+
+def _plain_number(value: float) -> float | str:
+    """JSON has no infinity and no NaN: they become text."""
+    if math.isfinite(value):
+        return value
+    return "NaN" if math.isnan(value) else ("Infinity" if value > 0 else "-Infinity")
+
+
+def _save_png(pixels: np.ndarray, path: Path) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        Image.fromarray(np.ascontiguousarray(pixels)).save(path, "PNG")
+    except OSError as error:
+        raise BadValue(f"{path} cannot be written: {error.strerror or error}") from error

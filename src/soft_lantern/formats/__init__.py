@@ -1,0 +1,1 @@
+"""Files in and out: the project folder, meshes, shader packages."""

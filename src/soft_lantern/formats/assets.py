@@ -1,0 +1,82 @@
+"""Assets of a project: reading their models, and bringing a file into the project folder."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from soft_lantern.errors import BadFile
+from soft_lantern.formats.gltf import files_beside, read_gltf
+from soft_lantern.formats.obj import read_obj
+from soft_lantern.formats.project_folder import MESH_FOLDER
+from soft_lantern.graph.document import Asset, Project, new_id
+from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.primitives import primitive
+
+READABLE = (".gltf", ".glb", ".obj")
+
+
+def load_model(asset: Asset, folder: Path | None) -> Model:
+    """The model of an asset of the project in `folder`. Raises BadFile with what is wrong and where."""
+    if asset.primitive:
+        return primitive(asset.primitive, asset.subdivision)
+    if folder is None:
+        raise BadFile(f"{asset.name} has no file")
+    path = (folder / asset.file).resolve()
+    if not path.is_relative_to(folder.resolve()):
+        raise BadFile(f"{asset.name} points outside the project: {asset.file}")
+    return read_model(path)
+
+
+def read_model(path: Path) -> Model:
+    """The model in a mesh file. Raises BadFile where it is missing, damaged or of a kind that is not read."""
+    if not path.is_file():
+        raise BadFile(f"the mesh file {path} is missing")
+    suffix = path.suffix.lower()
+    if suffix in (".gltf", ".glb"):
+        return read_gltf(path)
+    if suffix == ".obj":
+        return read_obj(path)
+    raise BadFile(f"{path.name}: only {', '.join(READABLE)} can be read")
+
+
+def load_models(project: Project, folder: Path | None) -> tuple[dict[str, Model], list[Notice]]:
+    """Every asset's model that can be read, by asset id, and a notice for each that cannot or not wholly."""
+    models: dict[str, Model] = {}
+    notices = []
+    for asset in project.assets.values():
+        try:
+            models[asset.id] = load_model(asset, folder)
+        except BadFile as error:
+            notices.append(Notice(Severity.ERROR, "mesh", str(error), asset.id))
+            continue
+        notices += [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in models[asset.id].remarks]
+    return models, notices
+
+
+def bring_in(path: Path, folder: Path) -> tuple[Asset, Model]:
+    """Copy a mesh file, with the files it needs, into a project folder; the new asset and its model.
+
+    The file is read first: what cannot be read is not copied. Raises BadFile.
+    """
+    model = read_model(path)
+    beside = files_beside(path) if path.suffix.lower() == ".gltf" else []
+    home = folder / MESH_FOLDER / as_identifier(path.stem, _names_in(folder / MESH_FOLDER), "mesh")
+    try:
+        home.mkdir(parents=True)
+        shutil.copy2(path, home / path.name)
+        for relative in beside:
+            source = (path.parent / relative).resolve()
+            if source.is_relative_to(path.parent.resolve()) and source.is_file():
+                (home / relative).parent.mkdir(parents=True, exist_ok=True)
+                shutil.copy2(source, home / relative)
+    except OSError as error:
+        raise BadFile(f"{path.name} cannot be copied into the project: {error.strerror}") from error
+    inside = (home / path.name).relative_to(folder).as_posix()
+    return Asset(id=new_id("asset"), name=path.stem.replace("_", " "), file=inside), model
+
+
+def _names_in(folder: Path) -> set[str]:
+    return {p.name for p in folder.iterdir()} if folder.is_dir() else set()

@@ -1,0 +1,313 @@
+"""glTF 2.0 meshes in and out: .gltf with its files beside it, and .glb.
+
+Every mesh primitive becomes a part under its node's transform.
+Source: the glTF 2.0 specification, sections 3.6 and 3.7.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import struct
+import warnings
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote
+
+import numpy as np
+import numpy.typing as npt
+import pygltflib
+
+from soft_lantern.errors import BadFile
+from soft_lantern.scene.mesh import Matrix, Mesh, Model, Part, mesh_from
+
+_COMPONENTS = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+_WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+_TRIANGLES, _STRIP, _FAN = 4, 5, 6
+_DEEPEST = 200
+_LARGEST = 1 << 30
+
+
+def read_gltf(path: Path) -> Model:
+    """The model in a .gltf or .glb file. Raises BadFile with what is wrong and where."""
+    try:
+        return _Reader(path).model()
+    except BadFile:
+        raise
+    except (OSError, ValueError, KeyError, IndexError, TypeError, struct.error, RecursionError, OverflowError) as error:
+        raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
+
+
+def files_beside(path: Path) -> list[str]:
+    """The relative paths of the files a .gltf needs beside it. Raises BadFile where it cannot be read."""
+    document, _ = _load(path)
+    named = [*document.get("buffers", []), *document.get("images", [])]
+    uris = [each["uri"] for each in named if isinstance(each, dict) and isinstance(each.get("uri"), str)]
+    return [unquote(uri) for uri in uris if not uri.startswith("data:")]
+
+
+def write_glb(path: Path, parts: list[Part]) -> None:
+    """Write parts as one .glb file, each a node with a mesh of one primitive."""
+    gltf = pygltflib.GLTF2(
+        asset=pygltflib.Asset(version="2.0", generator="Soft Lantern"), scene=0, scenes=[pygltflib.Scene(nodes=[])]
+    )
+    blob = bytearray()
+
+    def accessor(data: npt.NDArray[Any], kind: str, component: int, target: int) -> int:
+        while len(blob) % 4:
+            blob.append(0)
+        gltf.bufferViews.append(
+            pygltflib.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes, target=target)
+        )
+        blob.extend(data.tobytes())
+        is_position = kind == "VEC3" and len(gltf.accessors) % 4 == 0
+        gltf.accessors.append(
+            pygltflib.Accessor(
+                bufferView=len(gltf.bufferViews) - 1,
+                componentType=component,
+                count=len(data),
+                type=kind,
+                min=data.min(axis=0).tolist() if is_position else None,
+                max=data.max(axis=0).tolist() if is_position else None,
+            )
+        )
+        return len(gltf.accessors) - 1
+
+    for part in parts:
+        mesh = part.mesh
+        attributes = pygltflib.Attributes(
+            POSITION=accessor(mesh.positions, "VEC3", 5126, 34962),
+            NORMAL=accessor(mesh.normals, "VEC3", 5126, 34962),
+            TEXCOORD_0=accessor(mesh.uvs, "VEC2", 5126, 34962),
+        )
+        indices = accessor(mesh.triangles.reshape(-1), "SCALAR", 5125, 34963)
+        primitive = pygltflib.Primitive(attributes=attributes, indices=indices, mode=_TRIANGLES)
+        gltf.meshes.append(pygltflib.Mesh(name=part.name, primitives=[primitive]))
+        node = pygltflib.Node(name=part.name, mesh=len(gltf.meshes) - 1)
+        if not np.array_equal(part.transform, np.eye(4)):
+            node.matrix = part.transform.T.reshape(-1).tolist()
+        gltf.nodes.append(node)
+        gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
+    gltf.buffers.append(pygltflib.Buffer(byteLength=len(blob)))
+    gltf.set_binary_blob(bytes(blob))
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        gltf.save_binary(str(path))
+
+
+class _Reader:
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.document, self.blob = _load(path)
+        self.remarks: list[str] = []
+        self.buffers: dict[int, bytes] = {}
+        self.meshes: dict[int, list[tuple[str, Mesh]]] = {}
+
+    def model(self) -> Model:
+        required = self.document.get("extensionsRequired", [])
+        unread = [name for name in required if not str(name).startswith("KHR_materials_")]
+        if unread:
+            raise BadFile(f"{self.path.name} needs {', '.join(map(str, unread))}, which is not read here")
+        used = self.document.get("extensionsUsed", [])
+        if used:
+            self.remarks.append(f"{self.path.name}: not used here: {', '.join(map(str, used))}")
+        parts = []
+        taken: set[str] = set()
+        for node, name, transform in self._placed():
+            for label, mesh in self._mesh(node["mesh"]):
+                wanted = name if len(self.meshes[node["mesh"]]) == 1 else f"{name} {label}".strip()
+                unique, number = wanted, 2
+                while unique in taken:
+                    unique, number = f"{wanted} {number}", number + 1
+                taken.add(unique)
+                parts.append(Part(unique, mesh, transform))
+        if not parts:
+            raise BadFile(f"{self.path.name} holds no triangles")
+        return Model(tuple(parts), tuple(self.remarks))
+
+    def _placed(self) -> Iterator[tuple[dict[str, Any], str, Matrix]]:
+        nodes = self.document.get("nodes", [])
+        scenes = self.document.get("scenes", [])
+        if scenes:
+            roots = scenes[self.document.get("scene", 0)].get("nodes", [])
+        else:
+            held = {child for node in nodes for child in node.get("children", [])}
+            roots = [i for i in range(len(nodes)) if i not in held]
+        seen: set[int] = set()
+        waiting = [(index, np.eye(4), 0) for index in reversed(roots)]
+        while waiting:
+            index, parent, depth = waiting.pop()
+            if index in seen or depth > _DEEPEST:
+                raise BadFile(f"{self.path.name}: node {index} is its own ancestor or nested too deeply")
+            seen.add(index)
+            node = nodes[index]
+            transform = parent @ _local_matrix(node)
+            waiting += [(child, transform, depth + 1) for child in reversed(node.get("children", []))]
+            if "mesh" in node:
+                named = self.document["meshes"][node["mesh"]].get("name")
+                yield node, str(node.get("name") or named or f"part {index}"), transform
+
+    def _mesh(self, index: int) -> list[tuple[str, Mesh]]:
+        if index not in self.meshes:
+            mesh = self.document["meshes"][index]
+            found = []
+            for number, primitive in enumerate(mesh["primitives"]):
+                mode = primitive.get("mode", _TRIANGLES)
+                if mode not in (_TRIANGLES, _STRIP, _FAN):
+                    self.remarks.append(f"{self.path.name}: points and lines of mesh {index} are left out")
+                    continue
+                found.append((self._material_name(primitive) or str(number + 1), self._primitive(primitive, mode)))
+            self.meshes[index] = found
+        return self.meshes[index]
+
+    def _material_name(self, primitive: dict[str, Any]) -> str:
+        if "material" not in primitive:
+            return ""
+        return str(self.document["materials"][primitive["material"]].get("name", ""))
+
+    def _primitive(self, primitive: dict[str, Any], mode: int) -> Mesh:
+        attributes = primitive["attributes"]
+        positions = self._accessor(attributes["POSITION"]).astype(np.float32)
+        if not np.isfinite(positions).all():
+            raise BadFile(f"{self.path.name} has points that are not finite numbers")
+        count = len(positions)
+        order = (
+            self._accessor(primitive["indices"]).reshape(-1).astype(np.int64)
+            if "indices" in primitive
+            else np.arange(count)
+        )
+        if len(order) and (order.min() < 0 or order.max() >= count):
+            raise BadFile(f"{self.path.name} has a triangle with a corner that does not exist")
+        given = {
+            name: self._accessor(attributes[name]) for name in ("NORMAL", "TEXCOORD_0", "COLOR_0") if name in attributes
+        }
+        for name, values in given.items():
+            if len(values) != count:
+                raise BadFile(f"{self.path.name} has {count} points but {len(values)} of {name}")
+        colours = given.get("COLOR_0")
+        if colours is not None and colours.shape[1] == 3:
+            colours = np.column_stack([colours, np.ones(count)])
+        normals = given.get("NORMAL")
+        return mesh_from(positions, _as_triangles(order, mode), normals, given.get("TEXCOORD_0"), colours)
+
+    def _accessor(self, index: int) -> npt.NDArray[Any]:
+        accessor = self.document["accessors"][index]
+        count, width = int(accessor["count"]), _WIDTHS[accessor["type"]]
+        if not 0 < count * width < _LARGEST:
+            raise BadFile(f"{self.path.name}: accessor {index} says it holds {count} elements")
+        kind: np.dtype[Any] = np.dtype(_COMPONENTS[accessor["componentType"]]).newbyteorder("<")
+        if "bufferView" in accessor:
+            values = self._view(accessor["bufferView"], accessor.get("byteOffset", 0), kind, count, width).copy()
+        else:
+            values = np.zeros((count, width), kind)
+        if "sparse" in accessor:
+            self._fill_sparse(values, accessor["sparse"], kind, width)
+        if accessor.get("normalized") and kind.kind != "f":
+            largest = float(np.iinfo(str(kind)).max)
+            return np.asarray(np.maximum(values.astype(np.float32) / largest, -1.0))
+        return values
+
+    def _fill_sparse(self, values: npt.NDArray[Any], sparse: dict[str, Any], kind: np.dtype[Any], width: int) -> None:
+        where, what, count = sparse["indices"], sparse["values"], int(sparse["count"])
+        place_kind = np.dtype(_COMPONENTS[where["componentType"]]).newbyteorder("<")
+        places = self._view(where["bufferView"], where.get("byteOffset", 0), place_kind, count, 1).reshape(-1)
+        values[places] = self._view(what["bufferView"], what.get("byteOffset", 0), kind, count, width)
+
+    def _view(self, index: int, offset: int, kind: np.dtype[Any], count: int, width: int) -> npt.NDArray[Any]:
+        view = self.document["bufferViews"][index]
+        buffer = self._buffer(view["buffer"])
+        begins, packed = view.get("byteOffset", 0), kind.itemsize * width
+        start = begins + offset
+        stride = view.get("byteStride", packed)
+        end = start + stride * (count - 1) + packed
+        if min(start, offset, stride, count) < 0 or end > min(
+            len(buffer), view.get("byteOffset", 0) + view["byteLength"]
+        ):
+            raise BadFile(f"{self.path.name} is cut short: it needs {end} bytes of data and has {len(buffer)}")
+        return np.ndarray((count, width), kind, buffer, start, (stride, kind.itemsize))
+
+    def _buffer(self, index: int) -> bytes:
+        if index not in self.buffers:
+            uri = self.document["buffers"][index].get("uri")
+            self.buffers[index] = self.blob if uri is None else _fetched(self.path, uri)
+        return self.buffers[index]
+
+
+def _load(path: Path) -> tuple[dict[str, Any], bytes]:
+    """The JSON document and the binary chunk of a .gltf or .glb file."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise BadFile(f"{path.name} cannot be read: {error.strerror}") from error
+    try:
+        blob = b""
+        if data[:4] == b"glTF":
+            if len(data) < 20 or struct.unpack_from("<I", data, 4)[0] != 2:
+                raise BadFile(f"{path.name} is not glTF version 2")
+            size = struct.unpack_from("<I", data, 12)[0]
+            text, rest = data[20 : 20 + size], data[20 + size :]
+            if len(rest) >= 8:
+                blob = rest[8 : 8 + struct.unpack_from("<I", rest)[0]]
+            data = text
+        document = json.loads(data)
+    except (ValueError, struct.error, RecursionError) as error:
+        raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
+    if not isinstance(document, dict) or not str(document.get("asset", {}).get("version", "")).startswith("2."):
+        raise BadFile(f"{path.name} does not say that it is glTF version 2")
+    return document, blob
+
+
+def _fetched(path: Path, uri: str) -> bytes:
+    if uri.startswith("data:"):
+        try:
+            return base64.b64decode(uri.split(",", 1)[1], validate=False)
+        except (IndexError, binascii.Error) as error:
+            raise BadFile(f"{path.name} holds data that is not base64") from error
+    beside = (path.parent / unquote(uri)).resolve()
+    if not beside.is_relative_to(path.parent.resolve()):
+        raise BadFile(f"{path.name} points outside its own folder: {uri}")
+    try:
+        return beside.read_bytes()
+    except OSError as error:
+        raise BadFile(f"{path.name} needs {unquote(uri)} beside it, which cannot be read") from error
+
+
+def _local_matrix(node: dict[str, Any]) -> Matrix:
+    if "matrix" in node:
+        matrix = np.array(node["matrix"], np.float64).reshape(4, 4).T
+    else:
+        x, y, z, w = node.get("rotation", (0, 0, 0, 1))
+        turn = np.array(
+            [
+                [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+                [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+                [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+            ]
+        )
+        matrix = np.eye(4)
+        matrix[:3, :3] = turn @ np.diag(np.array(node.get("scale", (1, 1, 1)), np.float64))
+        matrix[:3, 3] = node.get("translation", (0, 0, 0))
+    if not np.isfinite(matrix).all():
+        raise ValueError("a node's transform is not finite")
+    return matrix
+
+
+def _as_triangles(order: npt.NDArray[np.int64], mode: int) -> npt.NDArray[np.int64]:
+    if mode == _TRIANGLES:
+        return order[: len(order) // 3 * 3].reshape(-1, 3)
+    if len(order) < 3:
+        return np.zeros((0, 3), np.int64)
+    if mode == _FAN:
+        return np.stack([order[1:-1], order[2:], np.full(len(order) - 2, order[0])], axis=1)
+    strip = np.stack([order[:-2], order[1:-1], order[2:]], axis=1)
+    strip[1::2] = strip[1::2, [0, 2, 1]]
+    return strip
+
+
+def _words(error: Exception) -> str:
+    if isinstance(error, KeyError):
+        return f"{error} is missing"
+    return str(error) or type(error).__name__

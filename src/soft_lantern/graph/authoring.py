@@ -1,0 +1,127 @@
+"""Writing materials as Python: the calls that scripts and the demo use.
+
+m = Authoring("Height ramp")
+spread = m.expose("Spread", 2.0, limits=(0.1, 10))
+height = m.add("position").into("separate").y
+m.add("surface", base_colour=height / spread)
+project = m.into_project(Project(name="Mine"))
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
+from soft_lantern.graph.edits import add_node, add_parameter, connect, type_value
+from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.layout import tidy
+from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.nodes import LIBRARY
+from soft_lantern.values.colour import colour_from_hex
+from soft_lantern.values.kinds import Kind, Value
+
+
+class Authoring:
+    """A material while a script writes it."""
+
+    def __init__(self, name: str, material_id: str = "") -> None:
+        self.material = Material(id=material_id or as_identifier(name), name=name)
+
+    def expose(
+        self,
+        label: str,
+        default: float | str,
+        *,
+        limits: tuple[float, float] | None = None,
+        unit: str = "",
+        group: str = "",
+        tooltip: str = "",
+        step: float | None = None,
+    ) -> Wire:
+        """A new parameter, as a wire: a number, or a colour from hex text. Limits give a number a slider."""
+        colour = isinstance(default, str)
+        identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
+        low, high = limits or (None, None)
+        control: Literal["slider", "field"] = "slider" if limits else "field"
+        parameter = Parameter(
+            id=identifier,
+            identifier=identifier,
+            label=label,
+            kind=Kind.COLOUR if colour else Kind.NUMBER,
+            default=_value(default),
+            group=group,
+            tooltip=tooltip,
+            low=low,
+            high=high,
+            step=step,
+            unit=unit,
+            control=control,
+        )
+        self.material = add_parameter(self.material, parameter)
+        return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)
+
+    def add(self, node_type: str, *, name: str = "", **given: Wire | float | tuple[float, ...] | str) -> Wire:
+        """A new node, as the wire from its first output. Ports take wires, numbers, tuples or hex colours;
+        settings take their choice as text."""
+        found = LIBRARY.get(node_type)
+        if found is None:
+            raise BadEdit(f"there is no node type “{node_type}”")
+        settings = {s.name: str(given.pop(s.name)) for s in found.settings if s.name in given}
+        wire = self._put(Node(type=node_type, name=name, settings=settings), as_identifier(name or node_type))
+        for port, value in given.items():
+            if isinstance(value, Wire):
+                self.material = connect(self.material, value.ref, port_ref(wire.node_id, port))
+            else:
+                self.material = type_value(self.material, wire.node_id, port, _value(value))
+        return wire
+
+    def into_project(self, project: Project) -> Project:
+        """The project with this material in it, its nodes laid out."""
+        return put_material(project, tidy(self.material))
+
+    def _put(self, node: Node, wish: str) -> Wire:
+        node_id = as_identifier(wish, self.material.nodes, "node")
+        self.material = add_node(self.material, node_id, node)
+        outputs = LIBRARY[node.type].outputs
+        return Wire(self, node_id, outputs[0].name if outputs else "")
+
+
+class Wire:
+    """What leaves one output of a node. Arithmetic on wires makes nodes; .x .y .z picks another output."""
+
+    def __init__(self, authoring: Authoring, node_id: str, port: str) -> None:
+        self.authoring, self.node_id, self.port = authoring, node_id, port
+
+    @property
+    def ref(self) -> str:
+        """The output as "node.port"."""
+        return port_ref(self.node_id, self.port)
+
+    def into(self, node_type: str, **given: Wire | float | tuple[float, ...] | str) -> Wire:
+        """A new node fed by this wire at its first input."""
+        first = LIBRARY[node_type].inputs[0].name
+        given[first] = self
+        return self.authoring.add(node_type, name="", **given)
+
+    def __getattr__(self, port: str) -> Wire:
+        node = self.authoring.material.nodes[self.node_id]
+        if LIBRARY[node.type].output(port) is None:
+            raise AttributeError(f"{LIBRARY[node.type].title} has no output “{port}”")
+        return Wire(self.authoring, self.node_id, port)
+
+    def __add__(self, other: Wire | float) -> Wire:
+        return self.authoring.add("add", a=self, b=other)
+
+    def __sub__(self, other: Wire | float) -> Wire:
+        return self.authoring.add("subtract", a=self, b=other)
+
+    def __mul__(self, other: Wire | float) -> Wire:
+        return self.authoring.add("multiply", a=self, b=other)
+
+    def __truediv__(self, other: Wire | float) -> Wire:
+        return self.authoring.add("divide", a=self, b=other)
+
+
+def _value(given: float | tuple[float, ...] | str) -> Value:
+    return colour_from_hex(given) if isinstance(given, str) else given if isinstance(given, tuple) else float(given)

@@ -1,0 +1,167 @@
+"""The records a project is made of. All are immutable; an edit makes new ones and shares what did not change.
+
+Ids are stable: wires, overrides and worn looks refer to ids, so names and identifiers may change freely. Lengths are
+metres, angles degrees, colours linear RGBA. `unknown` keeps fields of a file this version does not know.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from typing import Any, Literal, TypeVar
+
+import msgspec
+
+from soft_lantern.values.kinds import Kind, Value
+
+FORMAT_VERSION = 1
+
+Vector = tuple[float, float, float]
+
+
+class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """The base of every record."""
+
+
+class Node(Record, frozen=True, kw_only=True):
+    """One node of a graph: its type's key, what people call it, its place, and what is typed into it."""
+
+    type: str
+    name: str = ""
+    x: float = 0.0
+    y: float = 0.0
+    values: dict[str, Value] = {}
+    settings: dict[str, str] = {}
+
+
+class Parameter(Record, frozen=True, kw_only=True):
+    """A value exposed to designers. `low` and `high` are hard limits: no instance can leave them."""
+
+    id: str
+    identifier: str
+    label: str
+    kind: Kind
+    default: Value
+    group: str = ""
+    tooltip: str = ""
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    unit: str = ""
+    control: Literal["slider", "field"] = "field"
+
+
+class Material(Record, frozen=True, kw_only=True):
+    """A graph and the parameters it exposes. `wires` maps an input "node.port" to the output "node.port" feeding it."""
+
+    id: str
+    name: str
+    nodes: dict[str, Node] = {}
+    wires: dict[str, str] = {}
+    parameters: tuple[Parameter, ...] = ()
+    unknown: dict[str, Any] = {}
+
+    def parameter(self, parameter_id: str) -> Parameter | None:
+        """The parameter of that id."""
+        return next((p for p in self.parameters if p.id == parameter_id), None)
+
+
+class Instance(Record, frozen=True, kw_only=True):
+    """A tuned set of values. `parent` is a material's or an instance's id; `values` holds overrides by parameter id.
+
+    An override whose parameter no longer exists stays here untouched, and counts again if it comes back.
+    """
+
+    id: str
+    name: str
+    parent: str
+    values: dict[str, Value] = {}
+    unknown: dict[str, Any] = {}
+
+
+class Asset(Record, frozen=True, kw_only=True):
+    """Something to put on the stage: a primitive made by code, or a mesh file inside the project folder."""
+
+    id: str
+    name: str
+    primitive: Literal["sphere", "cube", "cylinder", "plane", ""] = ""
+    subdivision: int = 32
+    file: str = ""
+    unknown: dict[str, Any] = {}
+
+
+class StageObject(Record, frozen=True, kw_only=True):
+    """An asset standing in a scene. `wears` maps a part's name to an instance's or material's id; "" is all others."""
+
+    id: str
+    name: str
+    asset: str
+    position: Vector = (0.0, 0.0, 0.0)
+    rotation: Vector = (0.0, 0.0, 0.0)
+    scale: Vector = (1.0, 1.0, 1.0)
+    wears: dict[str, str] = {}
+
+
+class View(Record, frozen=True, kw_only=True):
+    """Where the camera looks from: around `target`, at `distance`, turned by `yaw` and raised by `pitch` degrees."""
+
+    target: Vector = (0.0, 1.0, 0.0)
+    yaw: float = 30.0
+    pitch: float = 15.0
+    distance: float = 6.0
+
+
+class Scene(Record, frozen=True, kw_only=True):
+    """Objects, the view the scene opens with, and the height of the level gauge (None: put away)."""
+
+    id: str
+    name: str
+    objects: tuple[StageObject, ...] = ()
+    view: View = View()
+    gauge: float | None = None
+    unknown: dict[str, Any] = {}
+
+    def object(self, object_id: str) -> StageObject | None:
+        """The object of that id."""
+        return next((o for o in self.objects if o.id == object_id), None)
+
+
+class Project(Record, frozen=True, kw_only=True):
+    """Everything in one project folder, by id."""
+
+    name: str
+    materials: dict[str, Material] = {}
+    instances: dict[str, Instance] = {}
+    assets: dict[str, Asset] = {}
+    scenes: dict[str, Scene] = {}
+    unknown: dict[str, Any] = {}
+
+
+R = TypeVar("R", bound=Record)
+
+
+def changed(record: R, **fields: Any) -> R:
+    """The record with some fields replaced."""
+    return msgspec.structs.replace(record, **fields)
+
+
+def new_id(prefix: str) -> str:
+    """A fresh id such as "node_7gq2m4": readable, and unlike any other made anywhere."""
+    alphabet = "23456789abcdefghjkmnpqrstuvwxyz"
+    return f"{prefix}_{''.join(secrets.choice(alphabet) for _ in range(6))}"
+
+
+def port_ref(node_id: str, port: str) -> str:
+    """How a port is written in `Material.wires`."""
+    return f"{node_id}.{port}"
+
+
+def node_and_port(ref: str) -> tuple[str, str]:
+    """The node id and port name of a reference."""
+    node_id, _, port = ref.rpartition(".")
+    return node_id, port
+
+
+def label_of(node_id: str, node: Node, titles: Mapping[str, str]) -> str:
+    """What people call a node: its own name, or its type's title."""
+    return node.name or titles.get(node.type, node.type)

@@ -1,0 +1,367 @@
+"""Edits of a material's graph and parameters: pure functions from a material to a material.
+
+Each raises a BadEdit (WrongKind, WouldCycle) or BadValue with a sentence for people where it cannot be done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
+from soft_lantern.graph.document import (
+    Material,
+    Node,
+    Parameter,
+    changed,
+    label_of,
+    new_id,
+    node_and_port,
+    port_ref,
+)
+from soft_lantern.graph.kinds import input_kind, output_kinds, shared_kind
+from soft_lantern.graph.lowering import TITLES, typed_value
+from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
+from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.values.kinds import Kind, Value, components, conversion, fitted
+
+
+def add_node(material: Material, node_id: str, node: Node) -> Material:
+    """The material with one more node."""
+    if node_id in material.nodes or "." in node_id or not node_id:
+        raise BadEdit(f"“{node_id}” cannot be a new node’s id")
+    if node.type not in LIBRARY:
+        raise BadEdit(f"there is no node type “{node.type}”")
+    return changed(material, nodes={**material.nodes, node_id: node})
+
+
+def remove_nodes(material: Material, node_ids: Iterable[str]) -> Material:
+    """The material without those nodes and the wires on them."""
+    gone = set(node_ids)
+    return changed(
+        material,
+        nodes={i: n for i, n in material.nodes.items() if i not in gone},
+        wires={
+            into: out
+            for into, out in material.wires.items()
+            if node_and_port(into)[0] not in gone and node_and_port(out)[0] not in gone
+        },
+    )
+
+
+def change_node(material: Material, node_id: str, **fields: object) -> Material:
+    """The material with some fields of one node replaced, such as its name."""
+    return changed(material, nodes={**material.nodes, node_id: changed(material.nodes[node_id], **fields)})
+
+
+def move_nodes(material: Material, places: Mapping[str, tuple[float, float]]) -> Material:
+    """The material with some nodes elsewhere on the canvas; nothing that is compiled changes."""
+    moved = {i: changed(material.nodes[i], x=x, y=y) for i, (x, y) in places.items()}
+    return changed(material, nodes={**material.nodes, **moved})
+
+
+def type_value(material: Material, node_id: str, port: str, value: Value) -> Material:
+    """The material with a value typed into an unwired port."""
+    node = material.nodes[node_id]
+    found = LIBRARY[node.type].input(port)
+    if found is None:
+        raise BadEdit(f"{TITLES[node.type]} has no input “{port}”")
+    shaped = fitted(value, found.carries.kind) if found.carries.kind else value
+    return change_node(material, node_id, values={**node.values, port: shaped})
+
+
+def choose_setting(material: Material, node_id: str, setting: str, choice: str) -> Material:
+    """The material with one setting of a node changed."""
+    node = material.nodes[node_id]
+    return change_node(material, node_id, settings={**node.settings, setting: choice})
+
+
+def connect(material: Material, out: str, into: str) -> Material:
+    """The material with a wire from output `out` to input `into`, replacing what fed `into`.
+
+    Raises WrongKind if no conversion exists, WouldCycle if `into` already feeds `out`.
+    """
+    _output_port(material, out)
+    node_id, port = _input_port(material, into)
+    if feeds(material, node_id, node_and_port(out)[0]):
+        name = label_of(node_id, material.nodes[node_id], TITLES)
+        raise WouldCycle(f"this would make {name} feed itself")
+    wired = changed(material, wires={**material.wires, into: out})
+    kinds = output_kinds(wired)
+    given = kinds[out]
+    node_type = LIBRARY[material.nodes[node_id].type]
+    if port.carries.kind is None:
+        if shared_kind(wired, node_id, node_type, kinds) is None:
+            others = shared_kind(changed(wired, wires=_without(wired.wires, into)), node_id, node_type, kinds)
+            already = others.words if others else "mixture"
+            raise WrongKind(f"a {given.words} does not go with the {already} already in {node_type.title}")
+    elif conversion(given, port.carries.kind) is None:
+        raise WrongKind(_why_not(given, port.carries.kind, port))
+    _refuse_kinds_broken_downstream(material, wired, kinds)
+    return wired
+
+
+def disconnect(material: Material, into: str) -> Material:
+    """The material without the wire into that input."""
+    return changed(material, wires=_without(material.wires, into))
+
+
+def feeds(material: Material, source: str, target: str) -> bool:
+    """Whether node `source` is `target` or lies upstream of it."""
+    upstream: dict[str, list[str]] = {}
+    for into, out in material.wires.items():
+        upstream.setdefault(node_and_port(into)[0], []).append(node_and_port(out)[0])
+    seen: set[str] = set()
+    waiting = [target]
+    while waiting:
+        node_id = waiting.pop()
+        if node_id == source:
+            return True
+        if node_id not in seen:
+            seen.add(node_id)
+            waiting.extend(upstream.get(node_id, ()))
+    return False
+
+
+def fitting_inputs(material: Material, out: str) -> list[tuple[NodeType, Port]]:
+    """For each node type that could be fed by `out`, its first input that takes the kind, best fit first."""
+    given = output_kinds(material)[out]
+    found = []
+    for node_type in LIBRARY.values():
+        takes = [p for p in node_type.inputs if p.carries.takes_wire]
+        exact = [p for p in takes if p.carries.kind in (None, given)]
+        loose = [p for p in takes if p.carries.kind and conversion(given, p.carries.kind) is not None]
+        if exact or loose:
+            found.append((not exact, node_type, (exact or loose)[0]))
+    return [(node_type, port) for _, node_type, port in sorted(found, key=lambda each: each[0])]
+
+
+def fitting_outputs(material: Material, into: str) -> list[tuple[NodeType, Port]]:
+    """For each node type that could feed `into`, its first output of a fitting kind, best fit first."""
+    node_id, port = _input_port(material, into)
+    wanted = input_kind(material, node_id, port, output_kinds(material)) if port.carries.kind else None
+    found = []
+    for node_type in LIBRARY.values():
+        kinds = [(p, p.carries.kind) for p in node_type.outputs]
+        exact = [p for p, kind in kinds if wanted is None or kind in (None, wanted)]
+        loose = [p for p, kind in kinds if wanted and kind and conversion(kind, wanted) is not None]
+        if exact or loose:
+            found.append((not exact, node_type, (exact or loose)[0]))
+    return [(node_type, port) for _, node_type, port in sorted(found, key=lambda each: each[0])]
+
+
+def fragment(material: Material, node_ids: Iterable[str]) -> Material:
+    """Those nodes, the wires among them and the parameters they show: what copying takes."""
+    kept = set(node_ids)
+    nodes = {i: n for i, n in material.nodes.items() if i in kept}
+    shown = {n.settings.get("parameter") for n in nodes.values()}
+    return Material(
+        id=material.id,
+        name=material.name,
+        nodes=nodes,
+        wires={
+            into: out
+            for into, out in material.wires.items()
+            if node_and_port(into)[0] in kept and node_and_port(out)[0] in kept
+        },
+        parameters=tuple(p for p in material.parameters if p.id in shown),
+    )
+
+
+def paste(material: Material, piece: Material, dx: float, dy: float) -> tuple[Material, list[str]]:
+    """The material with a copied piece put in under new ids, and those ids.
+
+    Parameters the material does not have come along, under another identifier where theirs is taken.
+    """
+    renamed = {old: new_id(node.type) for old, node in piece.nodes.items()}
+    nodes = {renamed[old]: changed(node, x=node.x + dx, y=node.y + dy) for old, node in piece.nodes.items()}
+    wires = {}
+    for into, out in piece.wires.items():
+        (to, to_port), (source, source_port) = node_and_port(into), node_and_port(out)
+        wires[port_ref(renamed[to], to_port)] = port_ref(renamed[source], source_port)
+    parameters = list(material.parameters)
+    for parameter in piece.parameters:
+        if material.parameter(parameter.id) is None:
+            taken = {p.identifier for p in parameters}
+            parameters.append(changed(parameter, identifier=as_identifier(parameter.identifier, taken)))
+    pasted = changed(
+        material,
+        nodes={**material.nodes, **nodes},
+        wires={**material.wires, **wires},
+        parameters=tuple(parameters),
+    )
+    return pasted, list(nodes)
+
+
+def add_parameter(material: Material, parameter: Parameter, at: int | None = None) -> Material:
+    """The material with one more parameter, last or at a place in the order."""
+    check_parameter(material, parameter)
+    listed = list(material.parameters)
+    listed.insert(len(listed) if at is None else at, parameter)
+    return changed(material, parameters=tuple(listed))
+
+
+def change_parameter(material: Material, parameter_id: str, **fields: object) -> Material:
+    """The material with some fields of one parameter replaced; the default is held to the limits."""
+    old = material.parameter(parameter_id)
+    if old is None:
+        raise BadEdit("that parameter is gone")
+    new = changed(old, **fields)
+    new = changed(new, default=held(new, new.default))
+    check_parameter(material, new)
+    return changed(material, parameters=tuple(new if p.id == parameter_id else p for p in material.parameters))
+
+
+def move_parameter(material: Material, parameter_id: str, to: int) -> Material:
+    """The material with one parameter at another place in the order designers see."""
+    listed = [p for p in material.parameters if p.id != parameter_id]
+    moved = material.parameter(parameter_id)
+    if moved is None:
+        raise BadEdit("that parameter is gone")
+    listed.insert(to, moved)
+    return changed(material, parameters=tuple(listed))
+
+
+def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, str]:
+    """The material with the value typed at a port exposed as a parameter, and the parameter's id.
+
+    A constant node becomes the parameter's node; any other port gets a parameter node wired into it.
+    """
+    node = material.nodes[node_id]
+    node_type = LIBRARY[node.type]
+    port = node_type.input(port_name)
+    if port is None or port_ref(node_id, port_name) in material.wires:
+        raise BadEdit("only a value that is typed, not wired, can be exposed")
+    kind = input_kind(material, node_id, port, output_kinds(material))
+    is_constant = not port.carries.takes_wire
+    label = node.name or (node_type.title if is_constant else f"{node_type.title} {port.label}")
+    taken = {p.identifier for p in material.parameters} | set(INPUTS)
+    low, high = port.carries.expected or (None, None)
+    value = typed_value(node, node_type, port_name)
+    parameter = Parameter(
+        id=new_id("parameter"),
+        identifier=as_identifier(label, taken, "parameter"),
+        label=label,
+        kind=kind,
+        default=fitted(value, kind),
+        low=low if kind is Kind.NUMBER else None,
+        high=high if kind is Kind.NUMBER else None,
+        unit=port.carries.unit,
+        control="slider" if low is not None and kind is Kind.NUMBER else "field",
+    )
+    material = add_parameter(material, parameter)
+    shown = {"parameter": parameter.id}
+    if is_constant:
+        return change_node(material, node_id, type="parameter", values={}, settings=shown), parameter.id
+    row = [p.name for p in node_type.inputs].index(port_name)
+    new = new_id("parameter")
+    placed = Node(type="parameter", x=node.x - 190.0, y=node.y + 40.0 * row, settings=shown)
+    material = add_node(material, new, placed)
+    return connect(material, port_ref(new, "out"), port_ref(node_id, port_name)), parameter.id
+
+
+def unexpose(material: Material, parameter_id: str) -> Material:
+    """The material without a parameter; its nodes become constants that hold the default."""
+    parameter = material.parameter(parameter_id)
+    if parameter is None:
+        raise BadEdit("that parameter is gone")
+    nodes = dict(material.nodes)
+    for node_id, node in material.nodes.items():
+        if node.type == "parameter" and node.settings.get("parameter") == parameter_id:
+            nodes[node_id] = changed(
+                node,
+                type="colour" if parameter.kind is Kind.COLOUR else "number",
+                name=node.name or parameter.label,
+                values={"value": parameter.default},
+                settings={},
+            )
+    left = tuple(p for p in material.parameters if p.id != parameter_id)
+    return changed(material, nodes=nodes, parameters=left)
+
+
+def check_parameter(material: Material, parameter: Parameter) -> None:
+    """Raises BadEdit where the parameter's identifier or limits cannot be."""
+    trouble = trouble_with_parameter(material, parameter)
+    if trouble:
+        raise BadEdit(trouble)
+
+
+def trouble_with_parameter(material: Material, parameter: Parameter) -> str | None:
+    """What is wrong with a parameter's identifier or limits, as a sentence, or None."""
+    named = f"the identifier “{parameter.identifier}” of {parameter.label}"
+    wrong = trouble_with_identifier(parameter.identifier)
+    if wrong:
+        return f"{named} {wrong}"
+    if parameter.identifier in INPUTS:
+        return f"{named} is the name of a surface input"
+    other = next(
+        (p for p in material.parameters if p.id != parameter.id and p.identifier == parameter.identifier), None
+    )
+    if other:
+        return f"{named} is already {other.label}’s"
+    if parameter.low is not None and parameter.high is not None and parameter.low > parameter.high:
+        return f"{parameter.label}’s lower limit {parameter.low:g} is above its upper limit {parameter.high:g}"
+    if any(abs(part) == float("inf") or part != part for part in components(parameter.default)):
+        return f"{parameter.label}’s default is not a finite number"
+    return None
+
+
+def held(parameter: Parameter, value: Value) -> Value:
+    """The value in the parameter's kind, each component held to its limits.
+
+    Raises BadValue where the value has the wrong number of components or is not a finite number.
+    """
+    shaped = fitted(value, parameter.kind)
+    parts = components(shaped)
+    if any(p != p or abs(p) == float("inf") for p in parts):
+        raise BadValue(f"{parameter.label} must be a finite number")
+    low = -float("inf") if parameter.low is None else parameter.low
+    high = float("inf") if parameter.high is None else parameter.high
+    kept = tuple(min(max(p, low), high) for p in parts)
+    return kept if isinstance(shaped, tuple) else kept[0]
+
+
+def _without(wires: dict[str, str], into: str) -> dict[str, str]:
+    return {i: o for i, o in wires.items() if i != into}
+
+
+def _output_port(material: Material, ref: str) -> tuple[str, Port]:
+    node_id, port_name = node_and_port(ref)
+    node = material.nodes.get(node_id)
+    port = LIBRARY[node.type].output(port_name) if node and node.type in LIBRARY else None
+    if port is None:
+        raise BadEdit(f"there is no output “{ref}”")
+    return node_id, port
+
+
+def _input_port(material: Material, ref: str) -> tuple[str, Port]:
+    node_id, port_name = node_and_port(ref)
+    node = material.nodes.get(node_id)
+    port = LIBRARY[node.type].input(port_name) if node and node.type in LIBRARY else None
+    if port is None:
+        raise BadEdit(f"there is no input “{ref}”")
+    if not port.carries.takes_wire:
+        raise BadEdit(f"{port.label} is typed on the node and takes no wire")
+    return node_id, port
+
+
+def _why_not(given: Kind, wanted: Kind, port: Port) -> str:
+    if given.width > wanted.width:
+        return f"{port.label} takes a {wanted.words}; Separate the {given.words} to choose which part"
+    return f"{port.label} takes a {wanted.words}; a {given.words} has too few parts, so Combine it first"
+
+
+def _refuse_kinds_broken_downstream(before: Material, after: Material, kinds: dict[str, Kind]) -> None:
+    """A new wire may change what its node gives, which must still fit everything further on."""
+    was = output_kinds(before)
+    differs = {ref for ref, kind in kinds.items() if was.get(ref) is not kind}
+    for into, out in after.wires.items():
+        if out not in differs:
+            continue
+        node_id, port = _input_port(after, into)
+        node_type = LIBRARY[after.nodes[node_id].type]
+        fixed = port.carries.kind
+        broken = conversion(kinds[out], fixed) is None if fixed else not shared_kind(after, node_id, node_type, kinds)
+        if broken:
+            name = label_of(node_id, after.nodes[node_id], TITLES)
+            raise WrongKind(f"this would hand a {kinds[out].words} to {name}, which cannot take one there")

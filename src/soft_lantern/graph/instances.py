@@ -1,0 +1,116 @@
+"""Material instances: where each value comes from, and edits of the family tree."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from soft_lantern.errors import BadEdit, BadValue
+from soft_lantern.graph.document import Instance, Material, Project, changed
+from soft_lantern.graph.edits import held
+from soft_lantern.values.kinds import Value, components
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What an instance, or a material worn as it is, comes down to: the material and the values that differ from it.
+
+    `origins` says whose override each value is, by parameter id.
+    """
+
+    material: Material
+    values: dict[str, Value]
+    origins: dict[str, str]
+
+
+def ancestry(project: Project, instance_id: str) -> tuple[list[Instance], Material | None]:
+    """The instance and its parents, nearest first, and the material they end in; None where the chain is broken."""
+    chain: list[Instance] = []
+    at = instance_id
+    while at in project.instances and project.instances[at] not in chain:
+        chain.append(project.instances[at])
+        at = chain[-1].parent
+    return chain, project.materials.get(at)
+
+
+def look(project: Project, look_id: str) -> Look | None:
+    """The look of an instance or material by its id, or None where no material stands behind it."""
+    chain, material = ancestry(project, look_id)
+    if material is None:
+        return None
+    values: dict[str, Value] = {}
+    origins: dict[str, str] = {}
+    known = {p.id: p for p in material.parameters}
+    for instance in reversed(chain):
+        for parameter_id, value in instance.values.items():
+            if parameter_id in known and fits(known[parameter_id].kind.width, value):
+                values[parameter_id] = value
+                origins[parameter_id] = instance.id
+    return Look(material, values, origins)
+
+
+def fits(width: int, value: Value) -> bool:
+    """Whether a value kept in a file still has the shape its parameter takes."""
+    return len(components(value)) == width
+
+
+def children(project: Project, parent_id: str) -> list[Instance]:
+    """The instances whose parent is that material or instance, by name."""
+    found = [i for i in project.instances.values() if i.parent == parent_id]
+    return sorted(found, key=lambda i: i.name.lower())
+
+
+def put_material(project: Project, material: Material) -> Project:
+    """The project with a material added or replaced."""
+    return changed(project, materials={**project.materials, material.id: material})
+
+
+def put_instance(project: Project, instance: Instance) -> Project:
+    """The project with an instance added or replaced. Raises BadEdit if its parent is missing or its own descendant."""
+    candidate = changed(project, instances={**project.instances, instance.id: instance})
+    chain, material = ancestry(candidate, instance.id)
+    if material is None:
+        looped = chain[-1].parent in candidate.instances
+        raise BadEdit(f"{instance.name} cannot be its own ancestor" if looped else f"{instance.name} has no parent")
+    return candidate
+
+
+def override(project: Project, instance_id: str, parameter_id: str, value: Value) -> Project:
+    """The project with one value of an instance set, held to the parameter's hard limits.
+
+    Raises BadValue where the value does not have the parameter's shape.
+    """
+    instance = project.instances[instance_id]
+    found = look(project, instance_id)
+    parameter = found.material.parameter(parameter_id) if found else None
+    if parameter is None:
+        raise BadValue(f"{instance.name} has no parameter “{parameter_id}”")
+    kept = held(parameter, value)
+    return put_instance(project, changed(instance, values={**instance.values, parameter_id: kept}))
+
+
+def reset(project: Project, instance_id: str, parameter_id: str) -> Project:
+    """The project with one value of an instance inherited again."""
+    instance = project.instances[instance_id]
+    left = {p: v for p, v in instance.values.items() if p != parameter_id}
+    return put_instance(project, changed(instance, values=left))
+
+
+def remove_instance(project: Project, instance_id: str) -> Project:
+    """The project without an instance: its children keep their values, who wore it wears its parent."""
+    gone = project.instances[instance_id]
+    instances = {
+        i: changed(x, parent=gone.parent, values={**gone.values, **x.values}) if x.parent == instance_id else x
+        for i, x in project.instances.items()
+        if i != instance_id
+    }
+    scenes = {
+        scene_id: changed(
+            scene,
+            objects=tuple(
+                changed(o, wears={part: gone.parent if w == instance_id else w for part, w in o.wears.items()})
+                for o in scene.objects
+            ),
+        )
+        for scene_id, scene in project.scenes.items()
+    }
+    return changed(project, instances=instances, scenes=scenes)

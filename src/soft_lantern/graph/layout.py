@@ -1,0 +1,64 @@
+"""Lays a graph out in columns: what feeds a node stands to its left, wires cross as little as is cheap to arrange."""
+
+from __future__ import annotations
+
+from math import inf
+
+from soft_lantern.graph.document import Material, node_and_port
+from soft_lantern.graph.edits import move_nodes
+from soft_lantern.graph.kinds import evaluation_order
+from soft_lantern.nodes import LIBRARY
+
+COLUMN = 210.0
+ROW_GAP = 26.0
+SLIP_WIDTH = 150.0
+
+
+def slip_height(node_type_key: str) -> float:
+    """The height of a node's slip on the canvas, in canvas units: a title, then a row for every port."""
+    node_type = LIBRARY.get(node_type_key)
+    rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
+    settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
+    return 34.0 + 24.0 * (rows + settings)
+
+
+def tidy(material: Material) -> Material:
+    """The material with its nodes in columns by how far they are from the output; the order within is kept stable."""
+    if not material.nodes:
+        return material
+    order, looped = evaluation_order(material)
+    readers: dict[str, list[tuple[str, str]]] = {node_id: [] for node_id in material.nodes}
+    for into, out in material.wires.items():
+        source = node_and_port(out)[0]
+        if source in readers and node_and_port(into)[0] in readers:
+            readers[source].append(node_and_port(into))
+    depth: dict[str, int] = {}
+    for node_id in [*looped, *reversed(order)]:
+        depth[node_id] = max((depth.get(reader, -1) + 1 for reader, _ in readers[node_id]), default=0)
+    columns: dict[int, list[str]] = {}
+    for node_id in material.nodes:
+        columns.setdefault(depth[node_id], []).append(node_id)
+    places: dict[str, tuple[float, float]] = {}
+    for column in sorted(columns):
+        wanted = {n: _wanted_row(material, readers[n], places) for n in columns[column]}
+        ranked = sorted(columns[column], key=lambda n: wanted[n])
+        y = -inf
+        for node_id in ranked:
+            y = max(y, wanted[node_id])
+            places[node_id] = (-column * COLUMN, y)
+            y += slip_height(material.nodes[node_id].type) + ROW_GAP
+        middle = sum(places[n][1] - wanted[n] for n in ranked) / len(ranked)
+        for node_id in ranked:
+            places[node_id] = (places[node_id][0], places[node_id][1] - middle)
+    left, top = min(x for x, _ in places.values()), min(y for _, y in places.values())
+    return move_nodes(material, {n: (round(x - left), round(y - top)) for n, (x, y) in places.items()})
+
+
+def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict[str, tuple[float, float]]) -> float:
+    """Level with the ports that read the node."""
+    rows = []
+    for target, port in readers:
+        node_type = LIBRARY.get(material.nodes[target].type)
+        names = [p.name for p in node_type.inputs] if node_type else []
+        rows.append(places[target][1] + 24.0 * (names.index(port) if port in names else 0) if target in places else 0.0)
+    return sum(rows) / len(rows) if rows else 0.0

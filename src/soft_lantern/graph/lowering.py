@@ -1,0 +1,237 @@
+"""Turns a material's graph into expressions: one for every wire, and one for every value of the surface.
+
+Parameters and typed constants become uniforms, so that changing them changes no expression. A graph with mistakes
+still lowers: what cannot be used is left out, and a notice says so.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from soft_lantern.graph.document import Material, Node, Parameter, label_of, node_and_port, port_ref
+from soft_lantern.graph.kinds import evaluation_order, shared_kind
+from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.expr import LEAVES, Expr, const, join, swizzle, uniform, vector_type
+from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
+
+TITLES = {key: node_type.title for key, node_type in LIBRARY.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Where a uniform's value comes from: a parameter, or what is typed into a node's port."""
+
+    kind: Kind
+    parameter: str = ""
+    node: str = ""
+    port: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Lowered:
+    """A material as expressions.
+
+    `surface`: the values of the output node, or of one with nothing wired where the graph has none.
+    `wires`: every output by "node.port"; `inputs`: every input after its conversion; `kinds`: of every output.
+    `uniforms`: what feeds each uniform, by the uniform's name; `names`: what people call the expressions.
+    """
+
+    surface: dict[str, Expr]
+    wires: dict[str, Expr] = field(default_factory=dict)
+    inputs: dict[str, Expr] = field(default_factory=dict)
+    kinds: dict[str, Kind] = field(default_factory=dict)
+    uniforms: dict[str, Source] = field(default_factory=dict)
+    names: dict[Expr, str] = field(default_factory=dict)
+    notices: tuple[Notice, ...] = ()
+
+
+def lower(material: Material) -> Lowered:
+    """The material as expressions. Never raises for a faulty graph: see `Lowered.notices`."""
+    return _Lowering(material).run()
+
+
+def uniform_values(lowered: Lowered, material: Material, overrides: dict[str, Value]) -> dict[str, tuple[float, ...]]:
+    """The components of every uniform, with `overrides` by parameter id in place of the parameters' defaults."""
+    defaults = {p.id: p.default for p in material.parameters}
+    values: dict[str, tuple[float, ...]] = {}
+    for name, source in lowered.uniforms.items():
+        if source.parameter:
+            value = overrides.get(source.parameter, defaults[source.parameter])
+        else:
+            node = material.nodes[source.node]
+            value = typed_value(node, LIBRARY[node.type], source.port)
+        values[name] = _shaped(value, source.kind)
+    return values
+
+
+def typed_value(node: Node, node_type: NodeType, port_name: str) -> Value:
+    """What an unwired port holds: the value typed into it, or its default."""
+    port = node_type.input(port_name)
+    default = port.default if port else None
+    return node.values.get(port_name, default if default is not None else 0.0)
+
+
+def parameter_uniform(parameter: Parameter) -> Expr:
+    """The expression that stands for a parameter."""
+    return uniform(f"parameter:{parameter.id}", vector_type(parameter.kind.width))
+
+
+def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
+    """A typed value in the width its port has now; the document keeps it as it was typed."""
+    parts = components(value)
+    if len(parts) == 1:
+        return parts * kind.width
+    return (*parts, *(1.0,) * kind.width)[: kind.width]
+
+
+class _Lowering:
+    def __init__(self, material: Material) -> None:
+        self.material = material
+        self.wires: dict[str, Expr] = {}
+        self.inputs: dict[str, Expr] = {}
+        self.kinds: dict[str, Kind] = {}
+        self.uniforms: dict[str, Source] = {}
+        self.names: dict[Expr, str] = {}
+        self.notices: list[Notice] = []
+        self.surface: dict[str, Expr] = {}
+
+    def run(self) -> Lowered:
+        order, looped = evaluation_order(self.material)
+        for node_id in order:
+            self._lower_node(node_id)
+        for node_id in looped:
+            self._say(Severity.ERROR, "cycle", node_id, "", "{node} feeds itself; take one wire of the circle off")
+            self._lower_node(node_id)
+        if not self.surface:
+            self.notices.append(
+                Notice(
+                    Severity.WARNING,
+                    "no-output",
+                    f"{self.material.name} has no Surface node, so it looks plain grey",
+                    self.material.id,
+                )
+            )
+            self.surface = self._plain_surface()
+        return Lowered(
+            self.surface,
+            self.wires,
+            self.inputs,
+            self.kinds,
+            self.uniforms,
+            self.names,
+            tuple(self.notices),
+        )
+
+    def _plain_surface(self) -> dict[str, Expr]:
+        node_type = LIBRARY["surface"]
+        inputs = {p.name: const(*components(p.default or 0.0)) for p in node_type.inputs}
+        return node_type.apply(inputs, {})
+
+    def _lower_node(self, node_id: str) -> None:
+        node = self.material.nodes[node_id]
+        node_type = LIBRARY.get(node.type)
+        if node_type is None:
+            text = "{node} is of a type this version does not have; it is kept, and gives 0"
+            self._say(Severity.ERROR, "unknown-node", node_id, "", text)
+            return
+        shared = shared_kind(self.material, node_id, node_type, self.kinds)
+        if shared is None:
+            text = "{node} joins kinds that do not go together; Combine or Separate one of them first"
+            self._say(Severity.ERROR, "kinds", node_id, "", text)
+            shared = Kind.NUMBER
+        inputs = {p.name: self._input(node_id, node_type, p, shared) for p in node_type.inputs}
+        results = node_type.apply(inputs, self._settings(node_id, node, node_type))
+        if not node_type.outputs:
+            if self.surface:
+                self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
+            else:
+                self.surface = results
+            return
+        title = label_of(node_id, node, TITLES)
+        for port in node_type.outputs:
+            ref, expr = port_ref(node_id, port.name), results[port.name]
+            self.wires[ref] = expr
+            self.kinds[ref] = port.carries.kind or shared
+            if expr.op not in LEAVES and len(node_type.outputs) == 1:
+                self.names.setdefault(expr, title)
+
+    def _settings(self, node_id: str, node: Node, node_type: NodeType) -> dict[str, str]:
+        settings = {}
+        for setting in node_type.settings:
+            given = node.settings.get(setting.name, setting.default)
+            if setting.choices and given not in setting.choices:
+                text = f"{{node}} has “{given}” for {setting.name}, which is not a choice; {setting.default} is used"
+                self._say(Severity.ERROR, "setting", node_id, setting.name, text)
+                given = setting.default
+            settings[setting.name] = given
+        return settings
+
+    def _input(self, node_id: str, node_type: NodeType, port: Port, shared: Kind) -> Expr:
+        wanted = port.carries.kind or shared
+        ref = port_ref(node_id, port.name)
+        out = self.material.wires.get(ref)
+        if node_type.key == "parameter":
+            expr = self._parameter(node_id, wanted)
+        elif out is not None and out in self.wires:
+            expr = self._wired(node_id, port, out, wanted)
+        else:
+            if out is not None:
+                source = node_and_port(out)[0]
+                if source not in self.material.nodes:
+                    text = f"{{node}}’s {port.label} is wired to a node that is gone; its typed value is used"
+                    self._say(Severity.ERROR, "dangling-wire", node_id, port.name, text)
+            elif port.default is None and port.name not in self.material.nodes[node_id].values:
+                text = f"{{node}} needs a wire into {port.label}; 0 is used until then"
+                self._say(Severity.WARNING, "missing-wire", node_id, port.name, text)
+            expr = self._uniform(f"typed:{ref}", Source(wanted, node=node_id, port=port.name))
+        self.inputs[ref] = expr
+        return expr
+
+    def _parameter(self, node_id: str, kind: Kind) -> Expr:
+        wanted = self.material.nodes[node_id].settings.get("parameter", "")
+        parameter = self.material.parameter(wanted)
+        if parameter is None:
+            text = "{node} shows a parameter that is gone; it gives 0"
+            self._say(Severity.ERROR, "missing-parameter", node_id, "", text)
+            return const(*(0.0,) * kind.width)
+        return self._uniform(f"parameter:{parameter.id}", Source(parameter.kind, parameter=parameter.id))
+
+    def _uniform(self, name: str, source: Source) -> Expr:
+        self.uniforms[name] = source
+        return uniform(name, vector_type(source.kind.width))
+
+    def _wired(self, node_id: str, port: Port, out: str, wanted: Kind) -> Expr:
+        given = self.kinds[out]
+        how = conversion(given, wanted)
+        if how is None:
+            text = f"{{node}}’s {port.label} takes a {wanted.words}, but its wire carries a {given.words}; 0 is used"
+            self._say(Severity.ERROR, "kinds", node_id, port.name, text)
+            return const(*(0.0,) * wanted.width)
+        if port.carries.kind is None and given is Kind.NUMBER:
+            return self.wires[out]  # arithmetic spreads a lone number by itself
+        return converted(self.wires[out], how, wanted)
+
+    def _say(self, severity: Severity, kind: str, node_id: str, port: str, text: str) -> None:
+        name = label_of(node_id, self.material.nodes[node_id], TITLES)
+        self.notices.append(Notice(severity, kind, text.format(node=name), self.material.id, node_id, port))
+
+
+def converted(value: Expr, how: Conversion, wanted: Kind) -> Expr:
+    """The value after the conversion a wire makes."""
+    match how:
+        case Conversion.SPLAT:
+            return f.splat(value, wanted.width)
+        case Conversion.GREY:
+            return join(f.splat(value, 3), 1.0)
+        case Conversion.FIRST:
+            return value.x
+        case Conversion.LUMINANCE:
+            return f.luminance(value)
+        case Conversion.OPAQUE:
+            return join(value, 1.0)
+        case Conversion.DROP_ALPHA:
+            return swizzle(value, "xyz")
+        case _:
+            return value

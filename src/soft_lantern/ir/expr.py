@@ -1,0 +1,305 @@
+"""Hash-consed typed expressions: building the same expression twice gives the same object.
+
+Common subexpressions therefore vanish by construction, and identity is equality. Arguments always exist before the
+expression that uses them, so the serial number of an expression is a topological order.
+"""
+
+from __future__ import annotations
+
+import itertools
+import threading
+import weakref
+from collections.abc import Iterable, Iterator
+from enum import Enum, StrEnum
+
+Scalar = int | float
+
+
+class Type(Enum):
+    """What an expression evaluates to; the value is the GLSL type name."""
+
+    FLOAT = "float"
+    VEC2 = "vec2"
+    VEC3 = "vec3"
+    VEC4 = "vec4"
+    BOOL = "bool"
+
+    @property
+    def width(self) -> int:
+        """How many components: 1 for float and bool."""
+        return _WIDTHS[self]
+
+
+_WIDTHS = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4, Type.BOOL: 1}
+FLOAT_TYPES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
+
+
+def vector_type(width: int) -> Type:
+    """The float type of that many components, 1 to 4."""
+    return FLOAT_TYPES[width - 1]
+
+
+class Op(StrEnum):
+    """Every operator a reader must have a rule for. Names are GLSL's where GLSL has the operator."""
+
+    CONST = "const"
+    INPUT = "input"
+    UNIFORM = "uniform"
+    SWIZZLE = "swizzle"
+    JOIN = "join"
+    SELECT = "select"
+
+    ADD = "+"
+    SUB = "-"
+    MUL = "*"
+    DIV = "/"
+    NEG = "neg"
+    ABS = "abs"
+    SIGN = "sign"
+    FLOOR = "floor"
+    CEIL = "ceil"
+    FRACT = "fract"
+    MOD = "mod"
+    MIN = "min"
+    MAX = "max"
+    CLAMP = "clamp"
+    MIX = "mix"
+    STEP = "step"
+    SMOOTHSTEP = "smoothstep"
+    SQRT = "sqrt"
+    POW = "pow"
+    EXP = "exp"
+    LOG = "log"
+    EXP2 = "exp2"
+    LOG2 = "log2"
+    SIN = "sin"
+    COS = "cos"
+    TAN = "tan"
+    ASIN = "asin"
+    ACOS = "acos"
+    ATAN = "atan"
+
+    DOT = "dot"
+    LENGTH = "length"
+    NORMALIZE = "normalize"
+    CROSS = "cross"
+
+    LESS = "<"
+    LESS_EQUAL = "<="
+    EQUAL = "=="
+    AND = "&&"
+    OR = "||"
+    NOT = "!"
+
+
+LEAVES = frozenset({Op.CONST, Op.INPUT, Op.UNIFORM})
+COMPARISONS = frozenset({Op.LESS, Op.LESS_EQUAL, Op.EQUAL})
+LOGIC = frozenset({Op.AND, Op.OR, Op.NOT})
+_NOT_ELEMENTWISE = (
+    LEAVES | COMPARISONS | LOGIC | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS}
+)
+ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
+
+Data = tuple[float, ...] | str | None
+
+
+class Expr:
+    """One node of an expression graph. Build with the functions below or with Python's operators, never directly.
+
+    `data` holds a constant's components, an input's or uniform's name, or the letters of a swizzle.
+    """
+
+    __slots__ = ("__weakref__", "args", "data", "op", "serial", "type")
+
+    op: Op
+    args: tuple[Expr, ...]
+    data: Data
+    type: Type
+    serial: int
+
+    def __add__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.ADD, self, lift(other))
+
+    def __radd__(self, other: Scalar) -> Expr:
+        return make(Op.ADD, lift(other), self)
+
+    def __sub__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.SUB, self, lift(other))
+
+    def __rsub__(self, other: Scalar) -> Expr:
+        return make(Op.SUB, lift(other), self)
+
+    def __mul__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.MUL, self, lift(other))
+
+    def __rmul__(self, other: Scalar) -> Expr:
+        return make(Op.MUL, lift(other), self)
+
+    def __truediv__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.DIV, self, lift(other))
+
+    def __rtruediv__(self, other: Scalar) -> Expr:
+        return make(Op.DIV, lift(other), self)
+
+    def __neg__(self) -> Expr:
+        return make(Op.NEG, self)
+
+    def __lt__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.LESS, self, lift(other))
+
+    def __le__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.LESS_EQUAL, self, lift(other))
+
+    def __gt__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.LESS, lift(other), self)
+
+    def __ge__(self, other: Expr | Scalar) -> Expr:
+        return make(Op.LESS_EQUAL, lift(other), self)
+
+    @property
+    def x(self) -> Expr:
+        return swizzle(self, "x")
+
+    @property
+    def y(self) -> Expr:
+        return swizzle(self, "y")
+
+    @property
+    def z(self) -> Expr:
+        return swizzle(self, "z")
+
+    @property
+    def w(self) -> Expr:
+        return swizzle(self, "w")
+
+    @property
+    def xyz(self) -> Expr:
+        return swizzle(self, "xyz")
+
+    def __iter__(self) -> Iterator[Expr]:
+        raise TypeError("an expression has no length; use its components .x .y .z .w")
+
+    def __bool__(self) -> bool:
+        raise TypeError("an expression is not true or false; use select()")
+
+    def __repr__(self) -> str:
+        inside = ", ".join([*(repr(a) for a in self.args), *([repr(self.data)] if self.data is not None else [])])
+        return f"{self.op.name.lower()}({inside})"
+
+
+_table: weakref.WeakValueDictionary[tuple[object, ...], Expr] = weakref.WeakValueDictionary()
+_lock = threading.Lock()
+_serials = itertools.count()
+
+
+def _intern(op: Op, type_: Type, args: tuple[Expr, ...], data: Data) -> Expr:
+    key = (op, type_, args, data)
+    with _lock:
+        found = _table.get(key)
+        if found is None:
+            found = Expr()
+            found.op, found.type, found.args, found.data = op, type_, args, data
+            found.serial = next(_serials)
+            _table[key] = found
+        return found
+
+
+def const(*parts: Scalar) -> Expr:
+    """A constant float or vector of 1 to 4 components."""
+    # Adding zero turns −0.0 into 0.0: as keys they are equal, so they must be one constant.
+    return _intern(Op.CONST, vector_type(len(parts)), (), tuple(float(p) + 0.0 for p in parts))
+
+
+def lift(value: Expr | Scalar) -> Expr:
+    """The expression itself, or a Python number as a constant."""
+    return value if isinstance(value, Expr) else const(value)
+
+
+def input_(name: str, type_: Type) -> Expr:
+    """A value the surface point brings along, such as its world position."""
+    return _intern(Op.INPUT, type_, (), name)
+
+
+def uniform(name: str, type_: Type) -> Expr:
+    """A value that is the same over a whole draw and may change without compiling again."""
+    return _intern(Op.UNIFORM, type_, (), name)
+
+
+def swizzle(value: Expr, letters: str) -> Expr:
+    """Components picked by letters from xyzw, such as swizzle(v, "zy")."""
+    if any("xyzw".index(letter) >= value.type.width for letter in letters):
+        raise TypeError(f"{value.type.value} has no component .{letters}")
+    if value.type is Type.FLOAT:
+        return value if letters == "x" else join(*[value] * len(letters))
+    if letters == "xyzw"[: value.type.width]:
+        return value
+    if value.op is Op.SWIZZLE:
+        inner = str(value.data)
+        return swizzle(value.args[0], "".join(inner["xyzw".index(letter)] for letter in letters))
+    if value.op is Op.JOIN and len(letters) == 1 and all(a.type is Type.FLOAT for a in value.args):
+        return value.args["xyzw".index(letters)]
+    return _intern(Op.SWIZZLE, vector_type(len(letters)), (value,), letters)
+
+
+def join(*parts: Expr | Scalar) -> Expr:
+    """A vector of the parts' components one after another, 2 to 4 in all."""
+    lifted = tuple(lift(p) for p in parts)
+    width = sum(p.type.width for p in lifted)
+    if not 2 <= width <= 4:
+        raise TypeError(f"cannot join {width} components")
+    if all(p.op is Op.CONST for p in lifted):
+        return const(*(c for p in lifted for c in constant_parts(p)))
+    return _intern(Op.JOIN, vector_type(width), lifted, None)
+
+
+def constant_parts(value: Expr) -> tuple[float, ...]:
+    """The components of a constant expression."""
+    assert value.op is Op.CONST and isinstance(value.data, tuple)
+    return value.data
+
+
+def make(op: Op, *args: Expr) -> Expr:
+    """The expression that applies `op`, typed by the operator's rule.
+
+    Raises TypeError where the arguments' types do not fit the operator.
+    """
+    return _intern(op, _result_type(op, args), args, None)
+
+
+def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
+    types = {a.type for a in args}
+    if op in LOGIC:
+        wanted, result = {Type.BOOL}, Type.BOOL
+    elif op in COMPARISONS:
+        wanted, result = {Type.FLOAT}, Type.BOOL
+    elif op is Op.SELECT:
+        if args[0].type is not Type.BOOL or args[1].type is not args[2].type:
+            raise TypeError("select needs a condition and two values of one type")
+        return args[1].type
+    elif op in ELEMENTWISE or op is Op.DOT:
+        vectors = types - {Type.FLOAT}
+        if len(vectors) > 1 or Type.BOOL in vectors:
+            raise TypeError(f"{op.value} cannot take {', '.join(a.type.value for a in args)}")
+        widest = next(iter(vectors), Type.FLOAT)
+        return Type.FLOAT if op is Op.DOT else widest
+    elif op is Op.CROSS:
+        wanted, result = {Type.VEC3}, Type.VEC3
+    elif op is Op.LENGTH:
+        wanted, result = types & set(FLOAT_TYPES), Type.FLOAT
+    else:  # NORMALIZE
+        wanted, result = types & set(FLOAT_TYPES), args[0].type
+    if types != wanted:
+        raise TypeError(f"{op.value} cannot take {', '.join(a.type.value for a in args)}")
+    return result
+
+
+def topological(roots: Iterable[Expr]) -> list[Expr]:
+    """Every expression reachable from `roots`, arguments before users, in the order they were first built."""
+    seen: set[Expr] = set()
+    waiting = list(roots)
+    while waiting:
+        expr = waiting.pop()
+        if expr not in seen:
+            seen.add(expr)
+            waiting.extend(expr.args)
+    return sorted(seen, key=lambda e: e.serial)

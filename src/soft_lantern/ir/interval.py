@@ -1,0 +1,320 @@
+"""Bounds expressions: for every component, a lowest and highest value it can take.
+
+Sound for single precision: rounding to the nearest float is monotone, so the rounded ends of the exact range of an
+operation bound every rounded result. `may_be_nan` says where an operator may give NaN (0/0, the root of a negative).
+"""
+
+from __future__ import annotations
+
+import ctypes
+import itertools
+import math
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from math import inf
+
+from soft_lantern.ir.expr import Expr, Op, Type, constant_parts, topological
+from soft_lantern.ir.inputs import INPUTS
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """Lowest and highest value of each component; (−inf, inf) where nothing is known."""
+
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    may_be_nan: bool = False
+
+    @property
+    def width(self) -> int:
+        return len(self.low)
+
+    def contains(self, value: float) -> bool:
+        """Whether any component can be `value`."""
+        return any(low <= value <= high for low, high in zip(self.low, self.high, strict=True))
+
+    def component(self, index: int) -> Interval:
+        return Interval((self.low[index],), (self.high[index],), self.may_be_nan)
+
+
+def exactly(*parts: float) -> Interval:
+    """The interval that holds one value only."""
+    single = tuple(_single(p) for p in parts)
+    return Interval(single, single)
+
+
+def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr, Interval]:
+    """The bound of every expression that `roots` need, from the limits of uniforms and of surface inputs."""
+    found: dict[Expr, Interval] = {}
+    for expr in topological(roots):
+        if expr.op is Op.CONST:
+            found[expr] = exactly(*constant_parts(expr))
+        elif expr.op is Op.INPUT:
+            low, high = INPUTS[str(expr.data)].limits
+            found[expr] = Interval((low,) * expr.type.width, (high,) * expr.type.width)
+        elif expr.op is Op.UNIFORM:
+            found[expr] = uniforms[str(expr.data)]
+        else:
+            found[expr] = _applied(expr, [found[a] for a in expr.args])
+    return found
+
+
+def _single(x: float) -> float:
+    return ctypes.c_float(x).value
+
+
+def _applied(expr: Expr, args: list[Interval]) -> Interval:
+    nan = any(a.may_be_nan for a in args)
+    if expr.op is Op.SWIZZLE:
+        picked = ["xyzw".index(letter) for letter in str(expr.data)]
+        return Interval(tuple(args[0].low[i] for i in picked), tuple(args[0].high[i] for i in picked), nan)
+    if expr.op is Op.JOIN:
+        return Interval(tuple(x for a in args for x in a.low), tuple(x for a in args for x in a.high), nan)
+    if expr.op in _WHOLE:
+        return _WHOLE[expr.op](args, nan)
+    if expr.type is Type.BOOL:
+        return Interval((0.0,), (1.0,), nan)
+    same = len(expr.args) == 2 and expr.args[0] is expr.args[1]
+    rule = _SAME_ARGUMENT[expr.op] if same and expr.op in _SAME_ARGUMENT else RULES[expr.op]
+    lows, highs = [], []
+    for index in range(expr.type.width):
+        ends = [(a.low[index % a.width], a.high[index % a.width]) for a in args]
+        low, high = rule(*ends)
+        if math.isnan(low) or math.isnan(high):
+            low, high, nan = -inf, inf, True
+        lows.append(_single(low))
+        highs.append(_single(high))
+        nan = nan or _gives_nan(expr.op, ends)
+    return Interval(tuple(lows), tuple(highs), nan)
+
+
+Ends = tuple[float, float]
+
+
+def _gives_nan(op: Op, ends: list[Ends]) -> bool:
+    if op is Op.DIV:
+        return (ends[0][0] <= 0 <= ends[0][1] and ends[1][0] <= 0 <= ends[1][1]) or (
+            inf in map(abs, ends[0]) and inf in map(abs, ends[1])
+        )
+    if op in (Op.SQRT, Op.LOG, Op.LOG2, Op.POW):
+        return ends[0][0] < 0
+    if op in (Op.ASIN, Op.ACOS):
+        return ends[0][0] < -1 or ends[0][1] > 1
+    if op is Op.MOD:
+        return ends[1][0] <= 0 <= ends[1][1]
+    return False
+
+
+def _corners(f: Callable[[float, float], float]) -> Callable[[Ends, Ends], Ends]:
+    """The range of a function that is monotone in each argument: its extremes are at the corners."""
+
+    def rule(a: Ends, b: Ends) -> Ends:
+        values = [f(x, y) for x, y in itertools.product(a, b)]
+        return min(values), max(values)
+
+    return rule
+
+
+def _times(x: float, y: float) -> float:
+    return 0.0 if x == 0 or y == 0 else x * y  # an end at infinity is never reached, so 0·inf is 0 here
+
+
+def _sum(a: Ends, b: Ends) -> Ends:
+    return a[0] + b[0], a[1] + b[1]
+
+
+def _difference(a: Ends, b: Ends) -> Ends:
+    return a[0] - b[1], a[1] - b[0]
+
+
+def _quotient(a: Ends, b: Ends) -> Ends:
+    if b[0] <= 0 <= b[1]:
+        return -inf, inf
+    return _corners(lambda x, y: 0.0 if x == 0 or math.isinf(y) else x / y)(a, b)
+
+
+def _monotone(f: Callable[[float], float]) -> Callable[[Ends], Ends]:
+    return lambda a: (f(a[0]), f(a[1]))
+
+
+def _slack(f: Callable[[float], float], ulps: float = 4) -> Callable[[Ends], Ends]:
+    """A rising function that hardware may round by a few units in the last place."""
+    grow = ulps * 2.0**-23
+
+    def rule(a: Ends) -> Ends:
+        low, high = f(a[0]), f(a[1])
+        return low - abs(low) * grow if math.isfinite(low) else low, high + abs(high) * grow
+
+    return rule
+
+
+def _absolute(a: Ends) -> Ends:
+    return (0.0 if a[0] <= 0 <= a[1] else min(abs(a[0]), abs(a[1]))), max(abs(a[0]), abs(a[1]))
+
+
+def _square(a: Ends, _b: Ends) -> Ends:
+    low, high = _absolute(a)
+    return low * low, high * high
+
+
+def _clamped(x: Ends, low: Ends, high: Ends) -> Ends:
+    return min(max(x[0], low[0]), high[0]), min(max(x[1], low[1]), high[1])
+
+
+def _mixed(a: Ends, b: Ends, t: Ends) -> Ends:
+    if t[0] >= 0 and t[1] <= 1:
+        # Between a and b; the two rounded products may add up to one unit too much.
+        low, high = min(a[0], b[0]), max(a[1], b[1])
+        if t[0] == t[1] and t[0] in (0.0, 1.0):
+            return (a, b)[int(t[0])]
+        slack = 2.0**-23
+        return low - abs(low) * slack if low < 0 else low * (1 - slack), high + abs(high) * slack
+    one_less = _difference((1.0, 1.0), t)
+    return _sum(_corners(_times)(a, one_less), _corners(_times)(b, t))
+
+
+def _wave(a: Ends) -> Ends:
+    return -1.0, 1.0
+
+
+def _power(base: Ends, exponent: Ends) -> Ends:
+    low = max(base[0], 0.0)
+    if base[1] < 0 or (low == 0 and exponent[0] < 0):
+        return (0.0 if base[0] >= 0 else -inf), inf
+    if base[0] < 0:
+        return -inf, inf
+    raised = _corners(_raise)((low, base[1]), exponent)
+    return raised[0] * (1 - 2.0**-20), raised[1] * (1 + 2.0**-20)
+
+
+def _raise(x: float, y: float) -> float:
+    try:
+        return float(x**y)
+    except OverflowError:
+        return inf
+
+
+def _exponential(f: Callable[[float], float]) -> Callable[[Ends], Ends]:
+    def guarded(x: float) -> float:
+        try:
+            return f(x)
+        except OverflowError:
+            return inf
+
+    return _slack(guarded, 16)
+
+
+def _root(x: float) -> float:
+    return math.sqrt(max(x, 0.0))
+
+
+def _logarithm(f: Callable[[float], float]) -> Callable[[Ends], Ends]:
+    def guarded(x: float) -> float:
+        return -inf if x <= 0 else (inf if x == inf else f(x))
+
+    def rule(a: Ends) -> Ends:
+        low, high = guarded(a[0]), guarded(a[1])
+        return low - 1e-6 * (1 + abs(low)), high + 1e-6 * (1 + abs(high))
+
+    return rule
+
+
+def _fraction(a: Ends) -> Ends:
+    if math.isfinite(a[0]) and math.isfinite(a[1]) and math.floor(a[0]) == math.floor(a[1]):
+        return a[0] - math.floor(a[0]), a[1] - math.floor(a[1])
+    return 0.0, 1.0
+
+
+def _remainder(x: Ends, y: Ends) -> Ends:
+    largest = max(abs(y[0]), abs(y[1]))
+    return (0.0 if y[0] > 0 else -largest), (0.0 if y[1] < 0 else largest)
+
+
+def _stepped(edge: Ends, x: Ends) -> Ends:
+    return (1.0 if x[0] >= edge[1] else 0.0), (0.0 if x[1] < edge[0] else 1.0)
+
+
+def _whole_floor(x: float) -> float:
+    return x if math.isinf(x) else float(math.floor(x))
+
+
+def _whole_ceil(x: float) -> float:
+    return x if math.isinf(x) else float(math.ceil(x))
+
+
+def _dot(args: list[Interval], nan: bool) -> Interval:
+    total = (0.0, 0.0)
+    for index in range(max(a.width for a in args)):
+        ends = [(a.low[index % a.width], a.high[index % a.width]) for a in args]
+        total = _sum(total, _corners(_times)(ends[0], ends[1]))
+    return Interval((_single(total[0]),), (_single(total[1]),), nan)
+
+
+def _length(args: list[Interval], nan: bool) -> Interval:
+    ends = [_absolute(e) for e in zip(args[0].low, args[0].high, strict=True)]
+    low = math.sqrt(sum(e[0] ** 2 for e in ends)) * (1 - 2.0**-21)
+    high = math.sqrt(sum(e[1] ** 2 for e in ends)) * (1 + 2.0**-21)
+    return Interval((_single(low),), (_single(high),), nan)
+
+
+def _unit(args: list[Interval], nan: bool) -> Interval:
+    one = 1.0 + 2.0**-22
+    return Interval((-one,) * args[0].width, (one,) * args[0].width, nan or args[0].contains(0.0))
+
+
+def _cross(args: list[Interval], nan: bool) -> Interval:
+    a, b = ([*zip(v.low, v.high, strict=True)] for v in args)
+    times = _corners(_times)
+    ends = [_difference(times(a[i], b[j]), times(a[j], b[i])) for i, j in ((1, 2), (2, 0), (0, 1))]
+    return Interval(tuple(_single(e[0]) for e in ends), tuple(_single(e[1]) for e in ends), nan)
+
+
+def _choice(args: list[Interval], nan: bool) -> Interval:
+    yes, no = args[1], args[2]
+    lows = tuple(min(a, b) for a, b in zip(yes.low, no.low, strict=True))
+    return Interval(lows, tuple(max(a, b) for a, b in zip(yes.high, no.high, strict=True)), nan)
+
+
+_WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
+    Op.DOT: _dot,
+    Op.LENGTH: _length,
+    Op.NORMALIZE: _unit,
+    Op.CROSS: _cross,
+    Op.SELECT: _choice,
+}
+_SAME_ARGUMENT: dict[Op, Callable[[Ends, Ends], Ends]] = {
+    Op.SUB: lambda a, b: (0.0, 0.0),
+    Op.MUL: _square,
+    Op.DIV: lambda a, b: (1.0, 1.0),
+}
+RULES: dict[Op, Callable[..., Ends]] = {
+    Op.ADD: _sum,
+    Op.SUB: _difference,
+    Op.MUL: _corners(_times),
+    Op.DIV: _quotient,
+    Op.NEG: lambda a: (-a[1], -a[0]),
+    Op.ABS: _absolute,
+    Op.SIGN: _monotone(lambda x: float((x > 0) - (x < 0))),
+    Op.FLOOR: _monotone(_whole_floor),
+    Op.CEIL: _monotone(_whole_ceil),
+    Op.FRACT: _fraction,
+    Op.MOD: _remainder,
+    Op.MIN: lambda a, b: (min(a[0], b[0]), min(a[1], b[1])),
+    Op.MAX: lambda a, b: (max(a[0], b[0]), max(a[1], b[1])),
+    Op.CLAMP: _clamped,
+    Op.MIX: _mixed,
+    Op.STEP: _stepped,
+    Op.SMOOTHSTEP: lambda low, high, x: (0.0, 1.0),
+    Op.SQRT: _slack(_root, 1),
+    Op.POW: _power,
+    Op.EXP: _exponential(math.exp),
+    Op.LOG: _logarithm(math.log),
+    Op.EXP2: _exponential(lambda x: 2.0**x),
+    Op.LOG2: _logarithm(math.log2),
+    Op.SIN: _wave,
+    Op.COS: _wave,
+    Op.TAN: lambda a: (-inf, inf),
+    Op.ASIN: lambda a: (-1.5708, 1.5708),
+    Op.ACOS: lambda a: (-1e-6, 3.14160),
+    Op.ATAN: lambda a: (-1.5708, 1.5708),
+}

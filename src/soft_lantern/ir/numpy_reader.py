@@ -1,0 +1,136 @@
+"""Computes expressions with NumPy over a buffer of points, in one vectorised pass.
+
+Layout: a float is an array of shape (n,) or (1,); a vector of k components is (k, n) or (k, 1). What is the same for
+every point keeps length 1, so constant parts of a graph cost nothing. Single precision unless told otherwise, as on
+a GPU.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.ir.expr import Expr, Op, Type, constant_parts, topological
+
+Array = npt.NDArray[Any]
+
+
+def evaluate(roots: Iterable[Expr], leaves: Mapping[str, Array], dtype: type = np.float32) -> dict[Expr, Array]:
+    """The value of every expression that `roots` need, the roots included.
+
+    `leaves` gives inputs and uniforms by name in the layout above. Division by zero and the like give infinities and
+    NaN as in IEEE 754, silently. Raises KeyError where a leaf is missing.
+    """
+    values: dict[Expr, Array] = {}
+    with np.errstate(all="ignore"):
+        for expr in topological(roots):
+            if expr.op is Op.CONST:
+                parts: Array = np.array(constant_parts(expr), dtype)
+                values[expr] = parts if expr.type is Type.FLOAT else parts[:, None]
+            elif expr.op in (Op.INPUT, Op.UNIFORM):
+                values[expr] = np.asarray(leaves[str(expr.data)], dtype)
+            elif expr.op is Op.SWIZZLE:
+                values[expr] = _swizzled(values[expr.args[0]], str(expr.data))
+            else:
+                values[expr] = RULES[expr.op](*[values[a] for a in expr.args])
+    return values
+
+
+def as_rows(value: Array, count: int) -> Array:
+    """A value as `count` rows of components, shape (count, k): the layout textures and tables have."""
+    rows = value[None, :] if value.ndim == 1 else value
+    return np.ascontiguousarray(np.broadcast_to(rows, (rows.shape[0], count)).T)
+
+
+def leaf(parts: Iterable[float], dtype: type = np.float32) -> Array:
+    """One value for every point, in the layout of a leaf."""
+    flat: Array = np.array(list(parts), dtype)
+    return flat if flat.size == 1 else flat[:, None]
+
+
+def _swizzled(value: Array, letters: str) -> Array:
+    indices = ["xyzw".index(letter) for letter in letters]
+    return np.asarray(value[indices[0]] if len(indices) == 1 else value[indices])
+
+
+def _join(*parts: Array) -> Array:
+    rows = [row for part in parts for row in (part if part.ndim == 2 else part[None, :])]
+    return np.stack(np.broadcast_arrays(*rows))
+
+
+def _dot(a: Array, b: Array) -> Array:
+    product = a * b
+    return np.asarray(product.sum(axis=0) if product.ndim == 2 else product)
+
+
+def _length(v: Array) -> Array:
+    return np.asarray(np.sqrt(_dot(v, v)))
+
+
+def _clamp(x: Array, low: Array, high: Array) -> Array:
+    return np.asarray(np.minimum(np.maximum(x, low), high))
+
+
+def _mix(a: Array, b: Array, t: Array) -> Array:
+    return np.asarray(a * (1 - t) + b * t)
+
+
+def _smoothstep(low: Array, high: Array, x: Array) -> Array:
+    t = _clamp((x - low) / (high - low), np.zeros(1, x.dtype), np.ones(1, x.dtype))
+    return np.asarray(t * t * (3 - 2 * t))
+
+
+def _step(edge: Array, x: Array) -> Array:
+    return np.asarray((x >= edge).astype(np.result_type(x, edge)))
+
+
+def _mod(x: Array, y: Array) -> Array:
+    return np.asarray(x - y * np.floor(x / y))
+
+
+RULES: dict[Op, Callable[..., Array]] = {
+    Op.JOIN: _join,
+    Op.SELECT: np.where,
+    Op.ADD: np.add,
+    Op.SUB: np.subtract,
+    Op.MUL: np.multiply,
+    Op.DIV: np.divide,
+    Op.NEG: np.negative,
+    Op.ABS: np.abs,
+    Op.SIGN: np.sign,
+    Op.FLOOR: np.floor,
+    Op.CEIL: np.ceil,
+    Op.FRACT: lambda x: x - np.floor(x),
+    Op.MOD: _mod,
+    Op.MIN: np.minimum,
+    Op.MAX: np.maximum,
+    Op.CLAMP: _clamp,
+    Op.MIX: _mix,
+    Op.STEP: _step,
+    Op.SMOOTHSTEP: _smoothstep,
+    Op.SQRT: np.sqrt,
+    Op.POW: np.power,
+    Op.EXP: np.exp,
+    Op.LOG: np.log,
+    Op.EXP2: np.exp2,
+    Op.LOG2: np.log2,
+    Op.SIN: np.sin,
+    Op.COS: np.cos,
+    Op.TAN: np.tan,
+    Op.ASIN: np.arcsin,
+    Op.ACOS: np.arccos,
+    Op.ATAN: np.arctan,
+    Op.DOT: _dot,
+    Op.LENGTH: _length,
+    Op.NORMALIZE: lambda v: v / _length(v),
+    Op.CROSS: lambda a, b: np.stack([a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]),
+    Op.LESS: np.less,
+    Op.LESS_EQUAL: np.less_equal,
+    Op.EQUAL: np.equal,
+    Op.AND: np.logical_and,
+    Op.OR: np.logical_or,
+    Op.NOT: np.logical_not,
+}

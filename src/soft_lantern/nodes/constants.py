@@ -1,0 +1,32 @@
+"""Values that come from a person: typed on the node, or exposed as a parameter."""
+
+from __future__ import annotations
+
+from soft_lantern.nodes.definition import AnyKind, Colour, FromParameter, Number, TypedColour, TypedNumber, node
+
+
+@node("Number", family="constants", also=("constant", "float", "value", "scalar"))
+def number(value: TypedNumber = 0.0) -> Number:
+    """A number typed on the node.
+
+    out = value
+    """
+    return value
+
+
+@node("Colour", family="constants", also=("constant", "color", "tint", "swatch"))
+def colour(value: TypedColour = (0.5, 0.5, 0.5, 1.0)) -> Colour:
+    """A colour chosen on the node; linear RGBA, shown as sRGB hex.
+
+    out = value
+    """
+    return value
+
+
+@node("Parameter", family="constants", also=("exposed", "control", "property", "uniform"))
+def parameter(value: FromParameter, *, parameter: str = "") -> AnyKind:
+    """The value of one of the material's exposed parameters, which instances may override.
+
+    out = value
+    """
+    return value

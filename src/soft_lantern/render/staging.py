@@ -1,0 +1,190 @@
+"""From the document to frames: which meshes stand where, and what they wear."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from soft_lantern.graph.document import Material, Project, Scene, StageObject
+from soft_lantern.graph.instances import look
+from soft_lantern.graph.lowering import Lowered, lower, uniform_values
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.expr import Expr, Type, const, join, uniform
+from soft_lantern.ir.inputs import surface_input
+from soft_lantern.render import surface_model
+from soft_lantern.render.frame import Frame, Item, Paint
+from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds, mesh_from
+from soft_lantern.scene.transforms import Camera, placement
+
+LIT = "lit"
+SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "emissive", "alpha")
+"""What the stage can show: the lit surface, or one of its inputs alone."""
+
+GREY = Material(id="", name="plain grey")
+
+
+@dataclass(frozen=True, slots=True)
+class StageOptions:
+    """How the stage is judged: what is drawn beside the objects, and what of the surface is shown."""
+
+    backdrop: bool = True
+    floor: bool = True
+    tone_map: bool = True
+    gauge: float | None = None
+    show: str = LIT
+
+
+class Looks:
+    """Lowered materials, remembered while the material's graph stays the same object.
+
+    A new value typed into a node makes a new material with the same expressions, so nothing compiles again.
+    """
+
+    def __init__(self) -> None:
+        self._lowered = functools.lru_cache(maxsize=256)(_lowered)
+
+    def lowered(self, material: Material) -> Lowered:
+        """The material as expressions."""
+        return self._lowered(_ByIdentity(material))
+
+    def paint(self, project: Project, look_id: str, show: str = LIT) -> Paint:
+        """What something wearing that instance or material is coloured with; plain grey where it is missing."""
+        found = look(project, look_id)
+        material = found.material if found else GREY
+        lowered = self.lowered(material)
+        values = uniform_values(lowered, material, found.values if found else {})
+        return Paint(_shown(lowered, show), values, lowered.names)
+
+
+@dataclass(frozen=True, eq=False)
+class _ByIdentity:
+    material: Material
+
+    def __hash__(self) -> int:
+        return id(self.material)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _ByIdentity) and other.material is self.material
+
+
+def _lowered(key: _ByIdentity) -> Lowered:
+    return lower(key.material)
+
+
+def _shown(lowered: Lowered, show: str) -> Expr:
+    if show == LIT:
+        return surface_model.lit(lowered.surface)
+    value = lowered.surface[show]
+    return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
+
+
+def placed_parts(thing: StageObject, model: Model) -> list[tuple[str, Mesh, Matrix]]:
+    """An object's parts by name, each with its world matrix."""
+    matrix = placement(thing)
+    return [(part.name, part.mesh, matrix @ part.transform) for part in model.parts]
+
+
+def scene_bounds(scene: Scene, models: Mapping[str, Model]) -> tuple[Matrix, Matrix]:
+    """The lowest and highest corner of all objects whose meshes could be read."""
+    placed = [
+        (mesh, matrix)
+        for thing in scene.objects
+        if thing.asset in models
+        for _, mesh, matrix in placed_parts(thing, models[thing.asset])
+    ]
+    return corners_bounds(placed)
+
+
+def frame_of(
+    project: Project,
+    scene: Scene,
+    models: Mapping[str, Model],
+    camera: Camera,
+    size: tuple[int, int],
+    options: StageOptions,
+    looks: Looks,
+    time: float = 0.0,
+    samples: int = 0,
+) -> Frame:
+    """The frame of a scene. Objects whose asset is not among `models` are left out."""
+    items = []
+    for thing in scene.objects:
+        if thing.asset not in models:
+            continue
+        paints: dict[str, Paint] = {}
+        for name, mesh, matrix in placed_parts(thing, models[thing.asset]):
+            worn = thing.wears.get(name, thing.wears.get("", ""))
+            if worn not in paints:
+                paints[worn] = looks.paint(project, worn, options.show)
+            items.append(Item(mesh, matrix, paints[worn]))
+    low, high = scene_bounds(scene, models)
+    reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
+    middle = (low + high) / 2
+    if options.floor:
+        items.append(
+            Item(
+                _sheet(),
+                _level(middle, min(0.0, np.floor(low[1] * 2) / 2), reach * 4),
+                _floor_paint(reach),
+                blended=True,
+            )
+        )
+    if options.gauge is not None:
+        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.5), _GAUGE, blended=True))
+    backdrop = _SKY if options.backdrop else _PLAIN
+    tone_map = options.tone_map and options.show == LIT
+    display = surface_model.displayed(tone_map)
+    return Frame(size, camera, tuple(items), backdrop, display, time, samples)
+
+
+def _level(middle: Matrix, height: float, reach: float) -> Matrix:
+    matrix = np.diag([reach, 1.0, reach, 1.0])
+    matrix[:3, 3] = (middle[0], height, middle[2])
+    return matrix
+
+
+@functools.cache
+def _sheet() -> Mesh:
+    """A square seen from both sides."""
+    corners = [[-1, 0, -1], [-1, 0, 1], [1, 0, -1], [1, 0, 1]]
+    return mesh_from(corners, [[0, 1, 2], [2, 1, 3]], np.tile([0.0, 1.0, 0.0], (4, 1)))
+
+
+def _view_direction() -> Expr:
+    return f.normalize(surface_input("position_world") - surface_input("camera_position"))
+
+
+_SKY = Paint(join(surface_model.sky(_view_direction()) * 0.55, 1.0))
+_PLAIN = Paint(const(0.18, 0.18, 0.18, 1.0))
+
+
+def _gauge_paint() -> Paint:
+    """A faint disc with a rim, and rings a tenth of its radius apart."""
+    out = f.length(surface_input("position_object"))
+    rim = f.smoothstep(0.97, 0.975, out)
+    ring = 1.0 - f.smoothstep(0.02, 0.05, f.abs_(f.fract(out * 10.0) - 0.5))
+    alpha = (0.16 + 0.10 * ring + 0.5 * rim) * f.select(out <= 1.0, 1.0, 0.0)
+    return Paint(join(const(0.95, 0.50, 0.12), alpha))
+
+
+_GAUGE = _gauge_paint()
+
+
+def _floor_paint(reach: float) -> Paint:
+    """A metre grid that fades with the distance from the middle of the scene."""
+    position, eye = surface_input("position_world"), surface_input("camera_position")
+    distance = f.length(position - eye)
+    line = distance * 0.0016 + 0.004
+    lines = [_grid_line(part, line) for part in (position.x, position.z)]
+    fade_end = uniform("stage:floor_reach", Type.FLOAT)
+    fade = 1.0 - f.smoothstep(0.3, 1.0, f.length(surface_input("position_object")) * 1.6)
+    alpha = (0.16 + 0.3 * f.max_(lines[0], lines[1]) * f.saturate(fade_end / distance)) * fade
+    return Paint(join(const(0.30, 0.29, 0.34), alpha), {"stage:floor_reach": (reach * 4,)})
+
+
+def _grid_line(at: Expr, width: Expr) -> Expr:
+    off = f.abs_(f.fract(at + 0.5) - 0.5)
+    return 1.0 - f.smoothstep(width, width * 2.0, off)

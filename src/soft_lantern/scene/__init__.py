@@ -1,0 +1,1 @@
+"""What stands on the stage: meshes, parts, transforms, cameras and picking."""

@@ -1,0 +1,1 @@
+"""What flows on a wire: value kinds, the conversions between them, and colour spaces."""

@@ -1,0 +1,120 @@
+"""The kinds of value a port can carry, and which kinds turn into which on a wire."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from soft_lantern.errors import BadValue
+
+Value = float | tuple[float, ...]
+"""A value in the document: a number, or the components of a vector or linear RGBA colour."""
+
+
+class Kind(StrEnum):
+    """What a port carries. A colour is linear RGBA with Rec. 709 primaries."""
+
+    NUMBER = "number"
+    VECTOR2 = "vector2"
+    VECTOR3 = "vector3"
+    VECTOR4 = "vector4"
+    COLOUR = "colour"
+
+    @property
+    def width(self) -> int:
+        """How many components the kind has."""
+        return _WIDTHS[self]
+
+    @property
+    def words(self) -> str:
+        """The kind as people read it."""
+        return _WORDS[self]
+
+
+_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4}
+_WORDS = {
+    Kind.NUMBER: "number",
+    Kind.VECTOR2: "vector 2",
+    Kind.VECTOR3: "vector 3",
+    Kind.VECTOR4: "vector 4",
+    Kind.COLOUR: "colour",
+}
+
+
+class Conversion(StrEnum):
+    """What a wire does to its value on the way in. The text is what the canvas writes on the wire."""
+
+    NONE = ""
+    SPLAT = "to each"
+    GREY = "as grey"
+    FIRST = "first only"
+    LUMINANCE = "luminance"
+    OPAQUE = "alpha 1"
+    DROP_ALPHA = "rgb only"
+
+
+_CONVERSIONS: dict[tuple[Kind, Kind], Conversion] = {
+    (Kind.NUMBER, Kind.VECTOR2): Conversion.SPLAT,
+    (Kind.NUMBER, Kind.VECTOR3): Conversion.SPLAT,
+    (Kind.NUMBER, Kind.VECTOR4): Conversion.SPLAT,
+    (Kind.NUMBER, Kind.COLOUR): Conversion.GREY,
+    (Kind.VECTOR2, Kind.NUMBER): Conversion.FIRST,
+    (Kind.VECTOR3, Kind.NUMBER): Conversion.FIRST,
+    (Kind.VECTOR4, Kind.NUMBER): Conversion.FIRST,
+    (Kind.COLOUR, Kind.NUMBER): Conversion.LUMINANCE,
+    (Kind.VECTOR3, Kind.COLOUR): Conversion.OPAQUE,
+    (Kind.COLOUR, Kind.VECTOR3): Conversion.DROP_ALPHA,
+    (Kind.VECTOR4, Kind.COLOUR): Conversion.NONE,
+    (Kind.COLOUR, Kind.VECTOR4): Conversion.NONE,
+}
+
+
+def conversion(given: Kind, wanted: Kind) -> Conversion | None:
+    """How `given` turns into `wanted` on a wire, or None where it does not.
+
+    Vectors of different length do not convert: which component to drop or invent is the author's to say.
+    """
+    if given == wanted:
+        return Conversion.NONE
+    return _CONVERSIONS.get((given, wanted))
+
+
+def components(value: Value) -> tuple[float, ...]:
+    """The value as a tuple of its components."""
+    return value if isinstance(value, tuple) else (value,)
+
+
+def fitted(value: Value, kind: Kind) -> Value:
+    """`value` in the shape `kind` has; a lone number fills every component, a colour of three gets alpha 1.
+
+    Raises BadValue where the number of components does not fit.
+    """
+    parts = components(value)
+    if kind is Kind.NUMBER and len(parts) == 1:
+        return parts[0]
+    if len(parts) == 1:
+        grey = parts * kind.width
+        return (*grey[:3], 1.0) if kind is Kind.COLOUR else grey
+    if kind is Kind.COLOUR and len(parts) == 3:
+        return (*parts, 1.0)
+    if len(parts) != kind.width:
+        raise BadValue(f"a {kind.words} has {kind.width} component(s), but {len(parts)} were given")
+    return parts
+
+
+def widest(kinds: list[Kind]) -> Kind | None:
+    """The kind that arithmetic on `kinds` gives: numbers spread to any other; None where two others differ.
+
+    A colour beside a vector 3 or 4 gives a colour.
+    """
+    result = Kind.NUMBER
+    for kind in kinds:
+        if kind in (Kind.NUMBER, result):
+            continue
+        pair = {result, kind}
+        if result is Kind.NUMBER:
+            result = kind
+        elif Kind.COLOUR in pair and pair <= {Kind.COLOUR, Kind.VECTOR3, Kind.VECTOR4}:
+            result = Kind.COLOUR
+        else:
+            return None
+    return result
