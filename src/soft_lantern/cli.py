@@ -11,7 +11,6 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated, Any, Protocol, TypeVar
 
-import click
 import numpy as np
 import typer
 from PIL import Image
@@ -215,11 +214,12 @@ def main() -> None:
     except LanternError as error:
         print(f"lantern: {error}", file=sys.stderr)
         sys.exit(2)
-    except click.ClickException as error:
-        print(f"lantern: {error.format_message()}", file=sys.stderr)
-        sys.exit(2)
-    except click.Abort:
+    except typer.Abort:
         sys.exit(130)
+    except typer.TyperException as error:  # a command line that cannot be understood
+        words = error.format_message() if hasattr(error, "format_message") else str(error)
+        print(f"lantern: {' '.join(words.split())}", file=sys.stderr)
+        sys.exit(2)
     sys.exit(code if isinstance(code, int) else 0)
 
 

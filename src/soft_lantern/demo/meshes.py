@@ -14,12 +14,12 @@ Row = npt.NDArray[np.float64]
 
 
 def terrace_cliff() -> list[Part]:
-    """Four terraces stepping down from y = 3 to y = −3, 9 m wide, with worn edges."""
+    """Four terraces stepping down from y = 3 to y = −3.4, 9 m wide, with worn edges."""
     names = ["upper terrace", "fern terrace", "lantern terrace", "pool terrace"]
-    tops = [3.0, 1.4, -0.4, -2.0]
+    tops = [3.0, 1.4, -0.4, -2.4]
     parts = []
     for index, (name, top) in enumerate(zip(names, tops, strict=True)):
-        bottom = tops[index + 1] if index < 3 else -3.0
+        bottom = tops[index + 1] if index < 3 else -3.4
         back, front = -3.0 + 1.7 * index, -3.0 + 1.7 * (index + 1)
         parts.append(Part(name, _step(top, bottom, back, front, phase=float(index))))
     return parts

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import warnings
 from pathlib import Path
 
 import numpy as np
-import trimesh
 
 from soft_lantern.errors import BadFile
 from soft_lantern.scene.mesh import Model, Part, mesh_from
@@ -14,11 +14,22 @@ from soft_lantern.scene.mesh import Model, Part, mesh_from
 def read_obj(path: Path) -> Model:
     """The model in an .obj file, a part for each object or group. Raises BadFile where it cannot be read."""
     try:
-        loaded = trimesh.load(
-            str(path), file_type="obj", process=False, maintain_order=True, split_objects=True, skip_materials=True
-        )
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # the reader remarks on objects without texture coordinates
+            return _read(path)
+    except BadFile:
+        raise
     except Exception as error:  # the reader raises whatever its parsing stumbles over
-        raise BadFile(f"{path.name} is not a sound OBJ file: {error}") from error
+        words = (str(error).splitlines() or [type(error).__name__])[0]
+        raise BadFile(f"{path.name} is not a sound OBJ file: {words}") from error
+
+
+def _read(path: Path) -> Model:
+    import trimesh  # slow to import, and only wanted here
+
+    loaded = trimesh.load(
+        str(path), file_type="obj", process=False, maintain_order=True, split_objects=True, skip_materials=True
+    )
     pieces = loaded.geometry.items() if isinstance(loaded, trimesh.Scene) else [(path.stem, loaded)]
     parts = []
     for name, piece in pieces:

@@ -58,6 +58,6 @@ def _join(path: str, step: str) -> str:
 def _inside(at: Any, step: str) -> Any:
     if isinstance(at, dict):
         return at.get(step)
-    if isinstance(at, list):
+    if isinstance(at, list | tuple):
         return next((each for each in at if isinstance(each, dict) and str(each.get("id")) == step), None)
     return None

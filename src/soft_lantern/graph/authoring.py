@@ -42,7 +42,7 @@ class Authoring:
         """A new parameter, as a wire: a number, or a colour from hex text. Limits give a number a slider."""
         colour = isinstance(default, str)
         identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
-        low, high = limits or (None, None)
+        low, high = (float(limits[0]), float(limits[1])) if limits else (None, None)
         control: Literal["slider", "field"] = "slider" if limits else "field"
         parameter = Parameter(
             id=identifier,
@@ -124,4 +124,6 @@ class Wire:
 
 
 def _value(given: float | tuple[float, ...] | str) -> Value:
-    return colour_from_hex(given) if isinstance(given, str) else given if isinstance(given, tuple) else float(given)
+    if isinstance(given, str):
+        return colour_from_hex(given)
+    return tuple(map(float, given)) if isinstance(given, tuple) else float(given)

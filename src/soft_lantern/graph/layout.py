@@ -9,9 +9,9 @@ from soft_lantern.graph.edits import move_nodes
 from soft_lantern.graph.kinds import evaluation_order
 from soft_lantern.nodes import LIBRARY
 
-COLUMN = 210.0
+COLUMN = 156.0
 ROW_GAP = 26.0
-SLIP_WIDTH = 150.0
+SLIP_WIDTH = 126.0
 
 
 def slip_height(node_type_key: str) -> float:
@@ -51,7 +51,7 @@ def tidy(material: Material) -> Material:
         for node_id in ranked:
             places[node_id] = (places[node_id][0], places[node_id][1] - middle)
     left, top = min(x for x, _ in places.values()), min(y for _, y in places.values())
-    return move_nodes(material, {n: (round(x - left), round(y - top)) for n, (x, y) in places.items()})
+    return move_nodes(material, {n: (float(round(x - left)), float(round(y - top))) for n, (x, y) in places.items()})
 
 
 def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict[str, tuple[float, float]]) -> float:

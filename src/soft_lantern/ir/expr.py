@@ -74,10 +74,6 @@ class Op(StrEnum):
     LOG2 = "log2"
     SIN = "sin"
     COS = "cos"
-    TAN = "tan"
-    ASIN = "asin"
-    ACOS = "acos"
-    ATAN = "atan"
 
     DOT = "dot"
     LENGTH = "length"

@@ -53,7 +53,7 @@ def trouble_with_identifier(text: str) -> str | None:
 def as_identifier(label: str, taken: Collection[str] = (), fallback: str = "value") -> str:
     """An identifier close to a label: lower case, words joined by _, different from all `taken` and not reserved."""
     text = re.sub(r"[^a-z0-9]+", "_", label.lower()).strip("_")
-    if not text or not text[0].isalpha():
+    if not text or not text[0].isalpha() or text.startswith("gl_"):
         text = f"{fallback}_{text}".strip("_")
     if text in RESERVED:
         text += "_value"

@@ -98,8 +98,6 @@ def _gives_nan(op: Op, ends: list[Ends]) -> bool:
         )
     if op in (Op.SQRT, Op.LOG, Op.LOG2, Op.POW):
         return ends[0][0] < 0
-    if op in (Op.ASIN, Op.ACOS):
-        return ends[0][0] < -1 or ends[0][1] > 1
     if op is Op.MOD:
         return ends[1][0] <= 0 <= ends[1][1]
     return False
@@ -313,8 +311,4 @@ RULES: dict[Op, Callable[..., Ends]] = {
     Op.LOG2: _logarithm(math.log2),
     Op.SIN: _wave,
     Op.COS: _wave,
-    Op.TAN: lambda a: (-inf, inf),
-    Op.ASIN: lambda a: (-1.5708, 1.5708),
-    Op.ACOS: lambda a: (-1e-6, 3.14160),
-    Op.ATAN: lambda a: (-1.5708, 1.5708),
 }

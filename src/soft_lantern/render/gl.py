@@ -65,7 +65,7 @@ class GlRenderer:
     def __init__(self) -> None:
         """Raises NoGraphics where no OpenGL 3.3 context can be had."""
         try:
-            self.context = moderngl.create_context(require=330, standalone=True, backend="egl")
+            self.context = moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
         except Exception as error:  # the binding raises many kinds, down to plain Exception
             raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
         self.device = str(self.context.info["GL_RENDERER"])

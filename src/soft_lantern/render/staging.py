@@ -133,7 +133,7 @@ def frame_of(
             )
         )
     if options.gauge is not None:
-        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.5), _GAUGE, blended=True))
+        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.42), _GAUGE, blended=True))
     backdrop = _SKY if options.backdrop else _PLAIN
     tone_map = options.tone_map and options.show == LIT
     display = surface_model.displayed(tone_map)
@@ -166,7 +166,7 @@ def _gauge_paint() -> Paint:
     out = f.length(surface_input("position_object"))
     rim = f.smoothstep(0.97, 0.975, out)
     ring = 1.0 - f.smoothstep(0.02, 0.05, f.abs_(f.fract(out * 10.0) - 0.5))
-    alpha = (0.16 + 0.10 * ring + 0.5 * rim) * f.select(out <= 1.0, 1.0, 0.0)
+    alpha = (0.10 + 0.12 * ring + 0.6 * rim) * f.select(out <= 1.0, 1.0, 0.0)
     return Paint(join(const(0.95, 0.50, 0.12), alpha))
 
 

@@ -1,0 +1,1 @@
+"""Where a graph is built: slips, wires, the finder."""

@@ -1,0 +1,179 @@
+"""Paints slips and wires. A wire has a strand for each component; a port a tooth for each."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
+from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.widgets.colour_button import screen_colour
+from soft_lantern.app.widgets.number_field import written
+from soft_lantern.values.kinds import Conversion, Kind, components
+
+CORNER = 14.0
+"""The folded corner at a slip's upper right."""
+
+
+def paint_slip(painter: QPainter, slip: Slip, *, selected: bool, troubled: bool, detailed: bool) -> None:
+    """A slip of paper with a folded corner. Without `detailed`, for small scales, only its shape and title."""
+    now = theme()
+    rect = slip.rect
+    shape = _paper(rect)
+    if detailed:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(0, 0, 0, 55))
+        painter.drawPath(shape.translated(2, 3))
+    edge = "amber" if selected else "trouble" if troubled else "edge"
+    painter.setPen(QPen(now.colour(edge), 2 if selected or troubled else 1))
+    painter.setBrush(now.colour("raised"))
+    painter.drawPath(shape)
+    fold = QPolygonF(
+        [
+            QPointF(rect.right() - CORNER, rect.top()),
+            QPointF(rect.right() - CORNER, rect.top() + CORNER),
+            QPointF(rect.right(), rect.top() + CORNER),
+        ]
+    )
+    painter.setBrush(now.colour("amber") if slip.parameter else now.colour("edge"))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.drawPolygon(fold)
+    if not detailed:
+        painter.setPen(now.colour("text"))
+        painter.setFont(app_font(14, bold=True))
+        painter.drawText(rect.adjusted(8, 4, -8, -4), _TEXT_IN_SLIP, slip.title)
+        return
+    painter.setFont(app_font(11, bold=True))
+    painter.setPen(now.colour("text"))
+    title = painter.fontMetrics().elidedText(slip.title, Qt.TextElideMode.ElideRight, int(rect.width() - CORNER - 18))
+    painter.drawText(QRectF(rect.left() + 10, rect.top() + 2, rect.width(), TITLE - 4), _MIDDLE_LEFT, title)
+    painter.setPen(QPen(now.colour("edge"), 1))
+    painter.drawLine(
+        QPointF(rect.left() + 10, rect.top() + TITLE - 2), QPointF(rect.right() - 10, rect.top() + TITLE - 2)
+    )
+    painter.setFont(app_font(10))
+    if not slip.known:
+        painter.setPen(now.colour("trouble"))
+        painter.drawText(
+            QRectF(rect.left() + 10, rect.top() + TITLE, rect.width() - 20, ROW), _MIDDLE_LEFT, "not known here"
+        )
+    for row in slip.rows:
+        _paint_row(painter, slip, row)
+    if troubled:
+        _paint_mark(painter, rect)
+
+
+def paint_wire(painter: QPainter, wire: WireShape, *, selected: bool, detailed: bool) -> None:
+    """A wire's strands, and on the way what it does to its value, if anything."""
+    now = theme()
+    broken = wire.conversion is None
+    colour = now.colour("amber" if selected else "trouble" if broken else "wire")
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(colour, 2.2 if len(wire.strands) == 1 else 1.5))
+    for strand in wire.strands if detailed else wire.strands[:1]:
+        painter.drawPath(strand)
+    if detailed and wire.conversion is not Conversion.NONE:
+        _paint_tag(painter, wire.middle, str(wire.conversion or "does not fit"), colour)
+
+
+def paint_loose_wire(painter: QPainter, strands: list[QPainterPath], *, fits: bool) -> None:
+    """A wire still in the hand."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    pen = QPen(theme().colour("amber" if fits else "trouble"), 2)
+    if not fits:
+        pen.setDashPattern([4, 3])
+    painter.setPen(pen)
+    for strand in strands:
+        painter.drawPath(strand)
+
+
+_TEXT_IN_SLIP = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
+_MIDDLE_LEFT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
+_MIDDLE_RIGHT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight)
+
+
+def _paper(rect: QRectF) -> QPainterPath:
+    path = QPainterPath(QPointF(rect.left() + 3, rect.top()))
+    path.lineTo(rect.right() - CORNER, rect.top())
+    path.lineTo(rect.right(), rect.top() + CORNER)
+    path.lineTo(rect.right(), rect.bottom() - 3)
+    path.quadTo(rect.bottomRight(), QPointF(rect.right() - 3, rect.bottom()))
+    path.lineTo(rect.left() + 3, rect.bottom())
+    path.quadTo(rect.bottomLeft(), QPointF(rect.left(), rect.bottom() - 3))
+    path.lineTo(rect.left(), rect.top() + 3)
+    path.quadTo(rect.topLeft(), QPointF(rect.left() + 3, rect.top()))
+    return path
+
+
+def _paint_row(painter: QPainter, slip: Slip, row: Row) -> None:
+    now = theme()
+    area = slip.row_rect(row).adjusted(10, 0, -10, -2)
+    painter.setPen(now.colour("quiet"))
+    if row.setting:
+        painter.drawText(area, _MIDDLE_LEFT, row.setting.name)
+        painter.setPen(now.colour("text"))
+        painter.drawText(area.adjusted(0, 0, -10, 0), _MIDDLE_RIGHT, row.choice)
+        _paint_down_mark(painter, area)
+        return
+    assert row.port
+    if row.is_output:
+        label = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
+        painter.drawText(area.adjusted(0, 0, 0, -3), _MIDDLE_RIGHT, label)
+    else:
+        painter.drawText(area, _MIDDLE_LEFT, row.port.label)
+        if row.value is not None:
+            _paint_value(painter, area, row)
+        elif not row.wired and row.teeth:
+            painter.setPen(now.colour("trouble"))
+            painter.drawText(area, _MIDDLE_RIGHT, "needs a wire")
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(now.colour("text" if row.wired or row.is_output else "quiet"))
+    for tip in slip.teeth(row):
+        root = tip.x() - 5 if row.is_output else tip.x()
+        painter.drawRoundedRect(QRectF(root, tip.y() - 1.5, 5, 3), 1, 1)
+
+
+def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:
+    now = theme()
+    assert row.value is not None
+    parts = components(row.value)
+    if row.kind is Kind.COLOUR and len(parts) >= 3:
+        swatch = QRectF(area.right() - 34, area.center().y() - 7, 34, 14)
+        painter.setPen(QPen(now.colour("edge"), 1))
+        painter.setBrush(QBrush(screen_colour(parts)))
+        painter.drawRoundedRect(swatch, 3, 3)
+        return
+    painter.setPen(now.colour("text"))
+    text = " ".join(written(p) for p in parts)
+    unit = row.port.carries.unit if row.port else ""
+    painter.drawText(area, _MIDDLE_RIGHT, f"{text} {unit}".strip())
+
+
+def _paint_down_mark(painter: QPainter, area: QRectF) -> None:
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme().colour("quiet"))
+    x, y = area.right(), area.center().y()
+    painter.drawPolygon(QPolygonF([QPointF(x - 7, y - 2), QPointF(x, y - 2), QPointF(x - 3.5, y + 2.5)]))
+
+
+def _paint_mark(painter: QPainter, rect: QRectF) -> None:
+    """An exclamation on a round seal at the upper left corner, so that colour is not the only signal."""
+    now = theme()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(now.colour("trouble"))
+    painter.drawEllipse(rect.topLeft(), 8, 8)
+    painter.setPen(now.colour("ground"))
+    painter.setFont(app_font(9, bold=True))
+    painter.drawText(QRectF(rect.left() - 8, rect.top() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "!")
+
+
+def _paint_tag(painter: QPainter, at: QPointF, text: str, colour: QColor) -> None:
+    painter.setFont(app_font(8))
+    width = painter.fontMetrics().horizontalAdvance(text) + 10
+    box = QRectF(at.x() - width / 2, at.y() - 8, width, 16)
+    painter.setPen(QPen(colour, 1))
+    painter.setBrush(theme().colour("ground"))
+    painter.drawRoundedRect(box, 7, 7)
+    painter.setPen(theme().colour("text"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -1,0 +1,213 @@
+"""Where everything on the canvas lies, in canvas units: slips, their rows and teeth, and wires between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainterPath
+
+from soft_lantern.graph.document import Material, Node, Parameter, label_of, node_and_port, port_ref
+from soft_lantern.graph.kinds import input_kind, output_kinds, wire_conversion
+from soft_lantern.graph.layout import SLIP_WIDTH, slip_height
+from soft_lantern.graph.lowering import TITLES, typed_value
+from soft_lantern.nodes import LIBRARY, Port, Setting
+from soft_lantern.values.kinds import Conversion, Kind, Value
+
+TITLE = 30.0
+ROW = 24.0
+TOOTH = 4.0
+"""Height a tooth takes with the gap to the next; strands of a wire lie as far apart."""
+REACH = 12.0
+"""How near to its teeth a port can be caught."""
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line of a slip: an input, an output or a setting. `value` is what is typed into an unwired input."""
+
+    top: float
+    port: Port | None
+    setting: Setting | None = None
+    is_output: bool = False
+    teeth: int = 0
+    kind: Kind | None = None
+    value: Value | None = None
+    wired: bool = False
+    choice: str = ""
+
+    @property
+    def name(self) -> str:
+        found = self.port or self.setting
+        return found.name if found else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """A node as it lies on the canvas."""
+
+    node_id: str
+    node: Node
+    title: str
+    rect: QRectF
+    rows: tuple[Row, ...]
+    parameter: Parameter | None = None
+    known: bool = True
+
+    def row_rect(self, row: Row) -> QRectF:
+        """Where a row lies on the canvas."""
+        return QRectF(self.rect.left(), self.rect.top() + row.top, self.rect.width(), ROW)
+
+    def port_point(self, row: Row) -> QPointF:
+        """The middle of a port's teeth."""
+        x = self.rect.right() if row.is_output else self.rect.left()
+        return QPointF(x, self.rect.top() + row.top + ROW / 2 - (2 if row.is_output else 0))
+
+    def teeth(self, row: Row) -> list[QPointF]:
+        """The tip of each tooth of a port, from the top."""
+        middle, out = self.port_point(row), (5.0 if row.is_output else -5.0)
+        first = middle.y() - (row.teeth - 1) * TOOTH / 2
+        return [QPointF(middle.x() + out, first + i * TOOTH) for i in range(row.teeth)]
+
+    def row(self, port: str, *, is_output: bool) -> Row | None:
+        """The row of a port."""
+        return next((r for r in self.rows if r.port and r.port.name == port and r.is_output == is_output), None)
+
+
+@dataclass(frozen=True, slots=True)
+class WireShape:
+    """A wire on the canvas: a path for every strand, and what it does to its value."""
+
+    out: str
+    into: str
+    strands: tuple[QPainterPath, ...]
+    conversion: Conversion | None
+    middle: QPointF
+
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """A whole graph laid out."""
+
+    material: Material
+    slips: dict[str, Slip]
+    wires: tuple[WireShape, ...]
+    kinds: dict[str, Kind]
+
+    @property
+    def bounds(self) -> QRectF:
+        """The box round all slips."""
+        box = QRectF()
+        for slip in self.slips.values():
+            box = box.united(slip.rect)
+        return box
+
+    def slip_at(self, point: QPointF) -> Slip | None:
+        """The topmost slip under a point."""
+        for slip in reversed(self.slips.values()):
+            if slip.rect.contains(point):
+                return slip
+        return None
+
+    def port_at(self, point: QPointF, reach: float = REACH) -> tuple[Slip, Row] | None:
+        """The port whose teeth are nearest to a point, within reach."""
+        best: tuple[float, Slip, Row] | None = None
+        for slip in self.slips.values():
+            if not slip.rect.adjusted(-reach, -reach, reach, reach).contains(point):
+                continue
+            for row in slip.rows:
+                if row.teeth:
+                    away = point - slip.port_point(row)
+                    distance = (away.x() ** 2 + away.y() ** 2) ** 0.5
+                    if distance <= reach and (best is None or distance < best[0]):
+                        best = (distance, slip, row)
+        return (best[1], best[2]) if best else None
+
+    def wire_at(self, point: QPointF, reach: float = 6.0) -> WireShape | None:
+        """A wire that passes a point."""
+        box = QRectF(point.x() - reach, point.y() - reach, 2 * reach, 2 * reach)
+        for wire in self.wires:
+            if any(path.intersects(box) and _passes(path, point, reach) for path in wire.strands):
+                return wire
+        return None
+
+
+def spread(material: Material, before: Spread | None = None) -> Spread:
+    """The graph laid out; slips that did not change are taken over from `before`."""
+    kinds = output_kinds(material)
+    slips = {node_id: _slip(material, node_id, kinds) for node_id in material.nodes}
+    if before:
+        slips = {i: before.slips[i] if before.slips.get(i) == s else s for i, s in slips.items()}
+    wires = [shape for into, out in material.wires.items() if (shape := _wire(material, slips, kinds, out, into))]
+    return Spread(material, slips, tuple(wires), kinds)
+
+
+def strand_path(start: QPointF, end: QPointF) -> QPainterPath:
+    """A strand from an output's tooth to an input's: level at both ends."""
+    path = QPainterPath(start)
+    lean = max(28.0, min(abs(end.x() - start.x()) * 0.5, 120.0))
+    path.cubicTo(QPointF(start.x() + lean, start.y()), QPointF(end.x() - lean, end.y()), end)
+    return path
+
+
+def _passes(path: QPainterPath, point: QPointF, reach: float) -> bool:
+    for step in range(33):
+        away = path.pointAtPercent(step / 32) - point
+        if away.x() ** 2 + away.y() ** 2 <= (reach + 4) ** 2:
+            return True
+    return False
+
+
+def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
+    node = material.nodes[node_id]
+    node_type = LIBRARY.get(node.type)
+    parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+    title = (parameter.label if parameter and not node.name else "") or label_of(node_id, node, TITLES)
+    rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(node.type))
+    rows: list[Row] = []
+    if node_type:
+        top = TITLE
+        for setting in node_type.settings:
+            if setting.choices:
+                rows.append(Row(top, None, setting, choice=node.settings.get(setting.name, setting.default)))
+                top += ROW
+        for port in node_type.inputs:
+            rows.append(_input_row(material, node_id, port, kinds, top, parameter))
+            top += ROW
+        for port in node_type.outputs:
+            kind = kinds[port_ref(node_id, port.name)]
+            rows.append(Row(top, port, is_output=True, teeth=kind.width, kind=kind))
+            top += ROW
+    return Slip(node_id, node, title, rect, tuple(rows), parameter, node_type is not None)
+
+
+def _input_row(
+    material: Material, node_id: str, port: Port, kinds: dict[str, Kind], top: float, parameter: Parameter | None
+) -> Row:
+    node = material.nodes[node_id]
+    wired = port_ref(node_id, port.name) in material.wires
+    kind = parameter.kind if parameter else input_kind(material, node_id, port, kinds)
+    needs_wire = port.default is None and port.name not in node.values
+    if parameter:
+        value: Value | None = parameter.default
+    else:
+        value = None if wired or needs_wire else typed_value(node, LIBRARY[node.type], port.name)
+    teeth = kind.width if port.carries.takes_wire else 0
+    return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired)
+
+
+def _wire(material: Material, slips: dict[str, Slip], kinds: dict[str, Kind], out: str, into: str) -> WireShape | None:
+    (source, out_port), (target, in_port) = node_and_port(out), node_and_port(into)
+    if source not in slips or target not in slips:
+        return None
+    start, end = slips[source].row(out_port, is_output=True), slips[target].row(in_port, is_output=False)
+    if start is None or end is None:
+        return None
+    tips, ends = slips[source].teeth(start), slips[target].teeth(end)
+    count = max(len(tips), len(ends), 1)
+    conversion = wire_conversion(material, into, kinds)
+    if conversion is Conversion.FIRST:
+        tips, count = tips[:1], 1
+    strands = tuple(strand_path(tips[min(i, len(tips) - 1)], ends[min(i, len(ends) - 1)]) for i in range(count))
+    middle = strands[len(strands) // 2].pointAtPercent(0.5)
+    return WireShape(out, into, strands, conversion, middle)

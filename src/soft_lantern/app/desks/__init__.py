@@ -1,0 +1,1 @@
+"""The desks, one for each kind of work."""

@@ -1,0 +1,38 @@
+"""Starts the window."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.app.theme import colours, style
+from soft_lantern.app.window import MainWindow
+
+
+def run(folder: Path) -> int:
+    """Open the window on a project's folder and stay until it is closed; the exit code."""
+    application = make_application()
+    window = MainWindow(folder)
+    window.show()
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    beat = QTimer()
+    beat.start(300)  # lets Python see the signal
+    beat.timeout.connect(lambda: None)
+    return application.exec()
+
+
+def make_application() -> QApplication:
+    """The Qt application with the shipped font and the theme chosen last."""
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    application.setApplicationName("Soft Lantern")
+    application.setStyle("Fusion")
+    chosen = str(QSettings("Soft Lantern", "Soft Lantern").value("theme", "dusk"))
+    colours.use(colours.THEMES.get(chosen, colours.DUSK))
+    style.load_font()
+    style.apply(application)
+    return application

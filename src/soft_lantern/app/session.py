@@ -1,0 +1,425 @@
+"""The open project: applies edits, keeps undo, saves, and tells the views what changed.
+
+An edit is a project that takes the place of the one before. Edits of one gesture, such as a slider drag, become one
+entry of the undo list.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import functools
+import shutil
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.errors import BadFile, LanternError
+from soft_lantern.formats.assets import bring_in, load_model
+from soft_lantern.formats.project_folder import (
+    FOLDERS,
+    RECOVERY,
+    Opened,
+    changed_outside,
+    open_project,
+    save_project,
+)
+from soft_lantern.graph.checks import check_project
+from soft_lantern.graph.document import (
+    Asset,
+    Instance,
+    Material,
+    Project,
+    Scene,
+    StageObject,
+    View,
+    changed,
+    new_id,
+)
+from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.render.staging import scene_bounds
+from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.transforms import view_of_bounds
+
+RECOVERY_DELAY = 2000
+NOTICES_DELAY = 120
+
+
+class Session(QObject):
+    """One open project."""
+
+    changed = pyqtSignal(object, object)
+    """The project before and after an edit."""
+    opened_material = pyqtSignal()
+    models_changed = pyqtSignal()
+    view_changed = pyqtSignal()
+    notices_changed = pyqtSignal()
+    saved_changed = pyqtSignal()
+    told = pyqtSignal(str)
+    """A sentence for the person."""
+    files_changed_outside = pyqtSignal(list)
+    _done = pyqtSignal(object)
+
+    def __init__(self, folder: Path) -> None:
+        """Open the project in a folder. Raises BadProject."""
+        super().__init__()
+        self.folder = folder
+        opened = open_project(folder)
+        self.project = opened.project
+        self.snapshot = opened.snapshot
+        self.file_notices = opened.notices
+        self.mesh_notices: dict[str, list[Notice]] = {}
+        self.notices: list[Notice] = []
+        self.models: dict[str, Model] = {}
+        self.loading: set[str] = set()
+        self.undo = QUndoStack(self)
+        self.undo.setUndoLimit(500)
+        self.undo.cleanChanged.connect(lambda _: self.saved_changed.emit())
+        self.material_id = next(iter(sorted(self.project.materials)), "")
+        self.scene_id = next(iter(sorted(self.project.scenes)), "")
+        self.view = self.scene.view if self.scene else View()
+        self.gesture = 0
+        self._left_alone: set[str] = set()
+        self._pool = ThreadPoolExecutor(1, "files")
+        self._done.connect(lambda call: call())
+        self._notices_timer = self._timer(NOTICES_DELAY, self._find_notices)
+        self._recovery_timer = self._timer(RECOVERY_DELAY, self._keep_for_recovery)
+        self._outside_timer = self._timer(250, self._look_outside)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _: self._outside_timer.start())
+        self._watcher.fileChanged.connect(lambda _: self._outside_timer.start())
+        self._watch()
+        self._load_missing_models()
+        self._notices_timer.start()
+        application = QApplication.instance()
+        if application:
+            application.installEventFilter(self)
+
+    # What is open
+
+    @property
+    def material(self) -> Material | None:
+        """The material whose graph is open."""
+        return self.project.materials.get(self.material_id)
+
+    @property
+    def scene(self) -> Scene | None:
+        """The scene on the stage."""
+        return self.project.scenes.get(self.scene_id)
+
+    def open_material(self, material_id: str) -> None:
+        """Open another material's graph."""
+        if material_id in self.project.materials and material_id != self.material_id:
+            self.material_id = material_id
+            self.opened_material.emit()
+
+    # Edits
+
+    def apply(self, name: str, project: Project, merge: str = "") -> None:
+        """Put a project in place of the present one, as an entry of the undo list.
+
+        Edits with the same `merge` within one gesture become one entry.
+        """
+        if project is not self.project and project != self.project:
+            key = f"{merge}@{self.gesture}" if merge else ""
+            self.undo.push(_Edit(self, name, self.project, project, key))
+
+    def apply_material(self, name: str, material: Material, merge: str = "") -> None:
+        """The same for one material."""
+        self.apply(name, put_material(self.project, material), merge)
+
+    def attempt(self, name: str, edit: Callable[[], Project], merge: str = "") -> bool:
+        """Apply what `edit` gives; where it cannot be done, say why and change nothing."""
+        try:
+            self.apply(name, edit(), merge)
+        except LanternError as error:
+            self.told.emit(_sentence(str(error)))
+            return False
+        return True
+
+    def put(self, project: Project) -> None:
+        """Make a project the present one without an undo entry: what undo and redo call."""
+        old, self.project = self.project, project
+        if self.material_id not in project.materials:
+            self.material_id = next(iter(sorted(project.materials)), "")
+            self.opened_material.emit()
+        if self.scene_id not in project.scenes:
+            self.scene_id = next(iter(sorted(project.scenes)), "")
+        if old.assets != project.assets:
+            self._load_missing_models()
+        self.changed.emit(old, project)
+        self._notices_timer.start()
+        self._recovery_timer.start()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Every press of a mouse button begins a gesture."""
+        if event is not None and event.type() == QEvent.Type.MouseButtonPress:
+            self.gesture += 1
+        return False
+
+    # The scene
+
+    def ensure_scene(self) -> Project:
+        """The project with a scene in it, and that scene on the stage."""
+        if self.scene:
+            return self.project
+        scene = Scene(id=new_id("scene"), name="Stage")
+        self.scene_id = scene.id
+        return changed(self.project, scenes={**self.project.scenes, scene.id: scene})
+
+    def put_scene(self, project: Project, scene: Scene) -> Project:
+        """The project with a scene replaced."""
+        return changed(project, scenes={**project.scenes, scene.id: scene})
+
+    def change_object(self, name: str, object_id: str, merge: str = "", **fields: object) -> None:
+        """Replace some fields of an object on the stage."""
+        scene = self.scene
+        if scene and scene.object(object_id):
+            objects = tuple(changed(o, **fields) if o.id == object_id else o for o in scene.objects)
+            self.apply(name, self.put_scene(self.project, changed(scene, objects=objects)), merge)
+
+    def add_object(self, asset: Asset) -> str:
+        """Stand an asset on the stage, wearing the open material's first look, and return the object's id."""
+        project = self.ensure_scene()
+        scene = project.scenes[self.scene_id]
+        if asset.id not in project.assets:
+            project = changed(project, assets={**project.assets, asset.id: asset})
+        thing = StageObject(
+            id=new_id("object"),
+            name=asset.name,
+            asset=asset.id,
+            wears={"": self.material_id} if self.material_id else {},
+        )
+        scene = changed(scene, objects=(*scene.objects, thing))
+        self.apply(f"Add {asset.name}", self.put_scene(project, scene))
+        return thing.id
+
+    def set_view(self, view: View) -> None:
+        """Look from elsewhere. The view is not part of the document."""
+        self.view = view
+        self.view_changed.emit()
+
+    def frame_all(self) -> None:
+        """Look so that everything on the stage is in the picture."""
+        if self.scene:
+            self.set_view(view_of_bounds(*scene_bounds(self.scene, self.models), self.view))
+
+    # Files
+
+    def save(self) -> bool:
+        """Write the project into its folder; where the disk refuses, say so and keep everything."""
+        if self._outside():
+            self._look_outside()
+            self.told.emit(
+                "Not saved: files of this project were changed by another program. Choose above what to keep"
+            )
+            return False
+        return self._write()
+
+    def _write(self) -> bool:
+        try:
+            self.snapshot = save_project(self.project, self.folder, self.snapshot)
+        except LanternError as error:
+            self.told.emit(_sentence(str(error)))
+            return False
+        self.undo.setClean()
+        self._recovery_timer.stop()
+        self.forget_recovery()
+        self._watch()
+        self.told.emit(f"Saved in {self.folder}")
+        self.saved_changed.emit()
+        return True
+
+    def keep_mine(self) -> None:
+        """Save over what another program wrote; files it added stay where they are."""
+        self._left_alone |= {relative for relative in self._outside() if relative not in self.snapshot}
+        self._write()
+
+    def take_theirs(self) -> None:
+        """Read the folder again, as an edit that can be undone."""
+        try:
+            opened = open_project(self.folder)
+        except LanternError as error:
+            self.told.emit(_sentence(str(error)))
+            return
+        self.snapshot, self.file_notices = opened.snapshot, opened.notices
+        self.apply("Read files again", opened.project)
+        self.undo.setClean()
+        self._notices_timer.start()
+
+    def import_mesh(self, path: Path) -> None:
+        """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
+        self.told.emit(f"Reading {path.name}…")
+
+        def read() -> None:
+            try:
+                asset, model = bring_in(path, self.folder)
+            except BadFile as error:
+                text = _sentence(str(error))
+                self._done.emit(lambda: self.told.emit(text))
+                return
+            self._done.emit(lambda: self._imported(asset, model))
+
+        self._submit(read)
+
+    def recoverable(self) -> Opened | None:
+        """What was not saved when the project was last left, where there is such a thing."""
+        try:
+            return open_project(self.folder / RECOVERY)
+        except LanternError:
+            return None
+
+    def recover(self, opened: Opened) -> None:
+        """Take up what was not saved, as an edit."""
+        self.apply("Recover unsaved work", opened.project)
+
+    def forget_recovery(self) -> None:
+        """Drop what is kept for recovery."""
+        self._submit(lambda: shutil.rmtree(self.folder / RECOVERY, ignore_errors=True))
+
+    def close(self) -> None:
+        """Stop what runs beside the window."""
+        for timer in (self._notices_timer, self._recovery_timer, self._outside_timer):
+            timer.stop()
+        application = QApplication.instance()
+        if application:
+            application.removeEventFilter(self)
+        self._pool.shutdown(wait=True, cancel_futures=False)
+
+    # Beside the window
+
+    def _imported(self, asset: Asset, model: Model) -> None:
+        self.models[asset.id] = model
+        self.add_object(asset)
+        self.models_changed.emit()
+        triangles = sum(len(p.mesh.triangles) for p in model.parts)
+        self.told.emit(f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles")
+
+    def _load_missing_models(self) -> None:
+        for asset in self.project.assets.values():
+            if asset.id not in self.models and asset.id not in self.loading:
+                self.loading.add(asset.id)
+                self._submit(functools.partial(self._load, asset))
+
+    def _load(self, asset: Asset) -> None:
+        try:
+            model: Model | None = load_model(asset, self.folder)
+            assert model is not None
+            notices = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
+        except BadFile as error:
+            model, notices = None, [Notice(Severity.ERROR, "mesh", str(error), asset.id)]
+        self._done.emit(lambda: self._loaded(asset.id, model, notices))
+
+    def _loaded(self, asset_id: str, model: Model | None, notices: list[Notice]) -> None:
+        self.loading.discard(asset_id)
+        if model:
+            self.models[asset_id] = model
+        self.mesh_notices[asset_id] = notices
+        self.models_changed.emit()
+        self._notices_timer.start()
+
+    def _find_notices(self) -> None:
+        project = self.project
+
+        def find() -> None:
+            found = check_project(project)
+            self._done.emit(lambda: self._found_notices(project, found))
+
+        self._submit(find)
+
+    def _found_notices(self, project: Project, found: list[Notice]) -> None:
+        if project is self.project:
+            meshes = [n for asset_id in project.assets for n in self.mesh_notices.get(asset_id, [])]
+            self.notices = [*self.file_notices, *meshes, *found]
+            self.notices_changed.emit()
+
+    def _keep_for_recovery(self) -> None:
+        project = self.project
+        if not self.undo.isClean():
+            self._submit(lambda: save_project(project, self.folder / RECOVERY))
+
+    def _outside(self) -> list[str]:
+        return [r for r in changed_outside(self.folder, self.snapshot) if r not in self._left_alone]
+
+    def _look_outside(self) -> None:
+        self._watch()
+        differing = self._outside()
+        if differing:
+            self.files_changed_outside.emit(differing)
+
+    def _watch(self) -> None:
+        wanted = [str(self.folder), *(str(self.folder / name) for name in FOLDERS)]
+        wanted += [str(self.folder / relative) for relative in self.snapshot]
+        present = {*self._watcher.files(), *self._watcher.directories()}
+        missing = [p for p in wanted if p not in present and Path(p).exists()]
+        if missing:
+            self._watcher.addPaths(missing)
+
+    def _submit(self, work: Callable[[], object]) -> Future[object] | None:
+        with contextlib.suppress(RuntimeError):  # closing
+            return self._pool.submit(work)
+        return None
+
+    def _timer(self, delay: int, call: Callable[[], None]) -> QTimer:
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.setInterval(delay)
+        timer.setTimerType(Qt.TimerType.CoarseTimer)
+        timer.timeout.connect(call)
+        return timer
+
+
+class _Edit(QUndoCommand):
+    def __init__(self, session: Session, name: str, before: Project, after: Project, merge: str) -> None:
+        super().__init__(name)
+        self.session, self.before, self.after, self.merge = session, before, after, merge
+
+    def id(self) -> int:
+        return 1 if self.merge else -1
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, _Edit) or other.merge != self.merge:
+            return False
+        self.after = other.after
+        return True
+
+    def undo(self) -> None:
+        self.session.put(self.before)
+
+    def redo(self) -> None:
+        self.session.put(self.after)
+
+
+def look_choices(project: Project) -> list[tuple[str, str]]:
+    """Every material and instance by id, with a name to choose it by; instances stand under their material."""
+    listed: list[tuple[str, str]] = []
+
+    def below(parent: str) -> None:
+        for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
+            if instance.parent == parent:
+                listed.append((instance.id, instance.name))
+                below(instance.id)
+
+    for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
+        listed.append((material.id, material.name))
+        below(material.id)
+    return listed
+
+
+def new_instance(project: Project, parent: str) -> Instance:
+    """A fresh instance of a parent, named after it."""
+    named = project.materials.get(parent) or project.instances[parent]
+    taken = {i.name for i in project.instances.values()}
+    name, number = f"{named.name} 1", 1
+    while name in taken:
+        number += 1
+        name = f"{named.name} {number}"
+    return Instance(id=new_id("instance"), name=name, parent=parent)
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:]

@@ -1,0 +1,1 @@
+"""The stage: the live picture, and the hands on it."""

@@ -1,0 +1,180 @@
+"""The selected object in numbers: which one, where it stands, how it is turned and scaled, and what it wears."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QMenu, QToolButton, QWidget
+
+from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.formats.assets import READABLE
+from soft_lantern.graph.document import Asset, StageObject, changed, new_id
+from soft_lantern.scene.primitives import PRIMITIVES
+
+_FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
+WHOLE = "whole object"
+
+
+class ObjectPanel(QWidget):
+    """Edits the objects of the scene. `selected` tells which object a person chose."""
+
+    selected = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.object_id = ""
+        self.part = ""
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setVerticalSpacing(4)
+        layout.setHorizontalSpacing(4)
+        self.chooser = QComboBox()
+        self.chooser.setAccessibleName("object")
+        self.chooser.activated.connect(lambda _: self.selected.emit(self.chooser.currentData() or ""))
+        self.add_button = QToolButton()
+        self.add_button.setText("Add…")
+        self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add_button.setMenu(self._add_menu())
+        layout.addWidget(self.chooser, 0, 0, 1, 3)
+        layout.addWidget(self.add_button, 0, 3)
+        self.fields: dict[str, list[NumberField]] = {}
+        for row, (name, (unit, step)) in enumerate(_FIELDS.items(), 1):
+            label = QLabel(name)
+            label.setProperty("quiet", True)
+            layout.addWidget(label, row, 0)
+            self.fields[name] = []
+            for axis in range(3):
+                field = NumberField(0.0, unit=unit, step=step)
+                field.setAccessibleName(f"{name} {'xyz'[axis]}")
+                field.changed.connect(lambda value, name=name, axis=axis: self._typed(name, axis, value))
+                layout.addWidget(field, row, axis + 1)
+                self.fields[name].append(field)
+        worn = QLabel("wears")
+        worn.setProperty("quiet", True)
+        layout.addWidget(worn, 4, 0)
+        self.part_box = QComboBox()
+        self.part_box.setAccessibleName("part")
+        self.part_box.activated.connect(lambda _: self._show_part(self.part_box.currentData()))
+        self.look_box = QComboBox()
+        self.look_box.setAccessibleName("wears")
+        self.look_box.activated.connect(lambda _: self._wear(self.look_box.currentData()))
+        for box in (self.chooser, self.part_box, self.look_box):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(5)
+        layout.addWidget(self.part_box, 4, 1)
+        layout.addWidget(self.look_box, 4, 2, 1, 2)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.models_changed.connect(self.refresh)
+        self.refresh()
+
+    def show_object(self, object_id: str, part: str = "") -> None:
+        """Show another object, and the part whose look is edited."""
+        self.object_id, self.part = object_id, part
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        self.object_id = thing.id if thing else ""
+        self.chooser.clear()
+        self.chooser.addItem("no object selected", "")
+        for each in scene.objects if scene else ():
+            self.chooser.addItem(each.name, each.id)
+        self.chooser.setCurrentIndex(max(self.chooser.findData(self.object_id), 0))
+        for name, fields in self.fields.items():
+            for axis, field in enumerate(fields):
+                field.setEnabled(thing is not None)
+                field.show_value(getattr(thing, name)[axis] if thing else 0.0)
+                if thing is None:
+                    field.clear()
+        self.part_box.setEnabled(thing is not None)
+        self.look_box.setEnabled(thing is not None)
+        self.part_box.clear()
+        self.look_box.clear()
+        if thing:
+            self._show_wearing(thing)
+
+    def delete(self) -> None:
+        """Take the selected object off the stage."""
+        scene = self.session.scene
+        if scene and self.object_id:
+            left = tuple(o for o in scene.objects if o.id != self.object_id)
+            self.session.apply(
+                "Delete object", self.session.put_scene(self.session.project, changed(scene, objects=left))
+            )
+
+    def duplicate(self) -> None:
+        """Stand a copy of the selected object beside it."""
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if scene and thing:
+            x, y, z = thing.position
+            copy = changed(thing, id=new_id("object"), name=f"{thing.name} copy", position=(x + 1.0, y, z))
+            scene = changed(scene, objects=(*scene.objects, copy))
+            self.session.apply("Duplicate object", self.session.put_scene(self.session.project, scene))
+            self.selected.emit(copy.id)
+
+    def choose_file(self) -> None:
+        """Ask for a mesh file and import it."""
+        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
+        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", f"Meshes ({kinds})")
+        if path:
+            self.session.import_mesh(Path(path))
+
+    def add_primitive(self, shape: str) -> None:
+        """Stand a primitive on the stage."""
+        asset = Asset(id=new_id(shape), name=shape.capitalize(), primitive=shape, subdivision=64)  # type: ignore[arg-type]
+        self.selected.emit(self.session.add_object(asset))
+
+    def _add_menu(self) -> QMenu:
+        menu = QMenu(self)
+        for shape in PRIMITIVES:
+            menu.addAction(shape.capitalize(), lambda shape=shape: self.add_primitive(shape))
+        menu.addSeparator()
+        menu.addAction("Import mesh…", self.choose_file)
+        menu.addSeparator()
+        menu.addAction("Duplicate object", self.duplicate)
+        menu.addAction("Delete object", self.delete)
+        return menu
+
+    def _show_wearing(self, thing: StageObject) -> None:
+        model = self.session.models.get(thing.asset)
+        self.part_box.addItem(WHOLE, "")
+        for each in model.parts if model else ():
+            self.part_box.addItem(each.name, each.name)
+        self.part_box.setCurrentIndex(max(self.part_box.findData(self.part), 0))
+        part = self.part_box.currentData() or ""
+        if part:
+            self.look_box.addItem("as the whole object", "")
+        for look_id, name in look_choices(self.session.project):
+            self.look_box.addItem(name, look_id)
+        worn = thing.wears.get(part, "")
+        if not part and self.look_box.findData(worn) < 0:
+            self.look_box.insertItem(0, "plain grey", worn)
+        self.look_box.setCurrentIndex(max(self.look_box.findData(worn), 0))
+
+    def _show_part(self, part: str) -> None:
+        self.part = part
+        self.refresh()
+
+    def _wear(self, look_id: str) -> None:
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if thing:
+            part = self.part_box.currentData() or ""
+            wears = {p: w for p, w in thing.wears.items() if p != part} | ({part: look_id} if look_id else {})
+            self.session.change_object("Dress", thing.id, wears=wears)
+
+    def _typed(self, name: str, axis: int, value: float) -> None:
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if thing:
+            vector = list(getattr(thing, name))
+            vector[axis] = value
+            self.session.change_object(
+                f"Set {name}", thing.id, f"{name} {thing.id}", **{name: (vector[0], vector[1], vector[2])}
+            )

@@ -1,0 +1,1 @@
+"""Colours, fonts and the style sheet."""

@@ -1,0 +1,109 @@
+"""The font that comes with the application, and the style sheet made from the theme."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+
+from PyQt6.QtGui import QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.app.theme.colours import Theme, theme
+
+FAMILY = "Atkinson Hyperlegible Next"
+SIZE = 10
+
+_SHEET = """
+* { outline: none; }
+QWidget { background: $panel; color: $text; }
+QMainWindow, QSplitter::handle { background: $ground; }
+QToolTip { background: $raised; color: $text; border: 1px solid $edge; padding: 4px; }
+QLabel { background: transparent; }
+QLabel[quiet="true"] { color: $quiet; }
+QLabel[heading="true"] { color: $quiet; font-weight: bold; }
+QLabel[trouble="true"] { color: $trouble; }
+QPushButton, QToolButton { background: $raised; border: 1px solid $edge; border-radius: 4px; padding: 4px 10px; }
+QToolButton { padding: 3px 7px; }
+QPushButton:hover, QToolButton:hover { border-color: $quiet; }
+QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus { border-color: $amber; }
+QPushButton:pressed, QToolButton:pressed { background: $edge; }
+QPushButton:checked, QToolButton:checked { color: $amber; border-color: $amber; }
+QPushButton:disabled, QToolButton:disabled { color: $edge; }
+QPushButton[desk="true"] { background: transparent; border: none; border-radius: 0; padding: 8px 14px; color: $quiet;
+    border-bottom: 3px solid transparent; }
+QPushButton[desk="true"]:checked { color: $text; border-bottom: 3px solid $amber; }
+QPushButton[desk="true"]:hover { color: $text; }
+QLineEdit, QComboBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px;
+    selection-background-color: $amber; selection-color: $on_amber; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url("$chevron"); width: 10px; height: 10px; }
+QToolButton::menu-indicator { image: none; }
+QComboBox QAbstractItemView { background: $raised; border: 1px solid $edge; selection-background-color: $amber;
+    selection-color: $on_amber; }
+QTreeView, QListView { background: $ground; border: none; padding: 4px; show-decoration-selected: 1; }
+QTreeView::item, QListView::item { padding: 4px 2px; border-radius: 4px; }
+QTreeView::item:selected, QListView::item:selected { background: $amber; color: $on_amber; }
+QTreeView::item:hover:!selected, QListView::item:hover:!selected { background: $raised; }
+QMenu { background: $raised; border: 1px solid $edge; padding: 4px; }
+QMenu::item { padding: 5px 22px 5px 12px; border-radius: 3px; }
+QMenu::item:selected { background: $amber; color: $on_amber; }
+QMenu::item:disabled { color: $quiet; }
+QMenu::separator { height: 1px; background: $edge; margin: 4px 6px; }
+QScrollArea { border: none; }
+QScrollBar { background: transparent; width: 9px; height: 9px; }
+QScrollBar::handle { background: $edge; border-radius: 4px; min-height: 24px; min-width: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+QStatusBar { background: $ground; color: $quiet; }
+QStatusBar::item { border: none; }
+QFrame[card="true"] { background: $raised; border: 1px solid $edge; border-radius: 6px; }
+QFrame[card="true"] QLabel, QFrame[card="true"] QWidget { background: transparent; }
+QFrame[card="true"] QLineEdit { background: $ground; }
+QFrame[line="true"] { background: $edge; max-width: 1px; }
+QFrame[banner="true"] { background: $raised; border-bottom: 1px solid $amber; }
+QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6px; }
+QDialog { background: $panel; }
+"""
+
+
+def load_font() -> None:
+    """Make the shipped font known to Qt and the application's own, with tabular figures."""
+    for name in ("Regular", "Bold"):
+        data = files("soft_lantern.app.theme").joinpath(f"AtkinsonHyperlegibleNext-{name}.ttf").read_bytes()
+        QFontDatabase.addApplicationFontFromData(data)
+    QApplication.setFont(app_font())
+
+
+def app_font(size: float = SIZE, *, bold: bool = False) -> QFont:
+    """The application's font; figures all take the same room."""
+    font = QFont(FAMILY)
+    font.setPointSizeF(size)
+    font.setBold(bold)
+    font.setFeature(QFont.Tag(b"tnum"), 1)
+    return font
+
+
+def apply(application: QApplication) -> None:
+    """Dress the application in the theme in use."""
+    now = theme()
+    palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, "panel"),
+        (QPalette.ColorRole.Base, "ground"),
+        (QPalette.ColorRole.AlternateBase, "raised"),
+        (QPalette.ColorRole.Text, "text"),
+        (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.ButtonText, "text"),
+        (QPalette.ColorRole.Button, "raised"),
+        (QPalette.ColorRole.Highlight, "amber"),
+        (QPalette.ColorRole.HighlightedText, "on_amber"),
+        (QPalette.ColorRole.PlaceholderText, "quiet"),
+    ):
+        palette.setColor(role, now.colour(name))
+    application.setPalette(palette)
+    application.setStyleSheet(_filled(_SHEET, now))
+
+
+def _filled(sheet: str, now: Theme) -> str:
+    for role in sorted(Theme.__dataclass_fields__, key=len, reverse=True):
+        sheet = sheet.replace(f"${role}", getattr(now, role))
+    return sheet.replace("$chevron", str(files("soft_lantern.app.theme").joinpath("chevron.svg")))

@@ -1,0 +1,132 @@
+"""The parameter shelf: the exposed parameters as live controls, in the order and groups designers get."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QDrag, QMouseEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from soft_lantern.app.widgets.parameter_control import ParameterControl
+from soft_lantern.graph.document import Parameter
+from soft_lantern.values.kinds import Value
+
+PARAMETER_DRAG = "application/x-soft-lantern-parameter"
+
+
+class Shelf(QScrollArea):
+    """Shows parameters with values. The signals tell what a person wants done with which parameter."""
+
+    value_wanted = pyqtSignal(str, object)
+    edit_wanted = pyqtSignal(str)
+    unexpose_wanted = pyqtSignal(str)
+    place_wanted = pyqtSignal(str)
+    move_wanted = pyqtSignal(str, int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.controls: dict[str, ParameterControl] = {}
+        self.cards: dict[str, QFrame] = {}
+        self._shown: tuple[Parameter, ...] | None = None
+        self.setWidgetResizable(True)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFixedHeight(100)
+
+    def show_parameters(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
+        """Show parameters and the value of each by id; controls stay while the parameters are the same."""
+        if parameters != self._shown:
+            self._build(parameters, values)
+        for parameter in parameters:
+            self.controls[parameter.id].show_value(values.get(parameter.id, parameter.default))
+
+    def _build(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
+        self._shown = parameters
+        self.controls.clear()
+        self.cards.clear()
+        inside = QWidget()
+        row = QHBoxLayout(inside)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        for group, members in groupby(parameters, key=lambda p: p.group):
+            column = QVBoxLayout()
+            column.setSpacing(3)
+            heading = QLabel(group or " ")
+            heading.setProperty("heading", True)
+            column.addWidget(heading)
+            cards = QHBoxLayout()
+            cards.setSpacing(6)
+            for parameter in members:
+                cards.addWidget(self._card(parameter, values.get(parameter.id, parameter.default)))
+            column.addLayout(cards)
+            column.addStretch(1)
+            row.addLayout(column)
+        if not parameters:
+            words = QLabel("Nothing is exposed yet. Drag a port down here, or right-click a value on a slip")
+            words.setProperty("quiet", True)
+            row.addWidget(words)
+        row.addStretch(1)
+        self.setWidget(inside)
+
+    def _card(self, parameter: Parameter, value: Value) -> QFrame:
+        card = _Card(parameter, self)
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(9, 5, 9, 6)
+        layout.setSpacing(2)
+        top = QHBoxLayout()
+        label = QLabel(parameter.label)
+        label.setToolTip(f"{parameter.identifier}: drag up to place it on the canvas")
+        more = QToolButton()
+        more.setText("…")
+        more.setToolTip(f"Edit {parameter.label}")
+        more.setAccessibleName(f"edit {parameter.label}")
+        more.setFixedSize(24, 20)
+        more.clicked.connect(lambda: self.edit_wanted.emit(parameter.id))
+        top.addWidget(label, 1)
+        top.addWidget(more)
+        control = ParameterControl(parameter, value)
+        control.changed.connect(lambda wanted: self.value_wanted.emit(parameter.id, wanted))
+        self.controls[parameter.id] = control
+        self.cards[parameter.id] = card
+        layout.addLayout(top)
+        layout.addWidget(control)
+        card.setFixedWidth(196 if control.slider else 150)
+        return card
+
+
+class _Card(QFrame):
+    def __init__(self, parameter: Parameter, shelf: Shelf) -> None:
+        super().__init__()
+        self.parameter, self.shelf = parameter, shelf
+        self.setProperty("card", True)
+        self._pressed: QPoint | None = None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._pressed = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed and (event.position().toPoint() - self._pressed).manhattanLength() > 10:
+            self._pressed = None
+            data = QMimeData()
+            data.setData(PARAMETER_DRAG, self.parameter.id.encode())
+            drag = QDrag(self)
+            drag.setMimeData(data)
+            drag.exec(Qt.DropAction.CopyAction)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        own = self.parameter.id
+        ids = list(self.shelf.controls)
+        at = ids.index(own)
+        menu = QMenu(self)
+        menu.addAction("Edit…", lambda: self.shelf.edit_wanted.emit(own))
+        menu.addAction("Place on canvas", lambda: self.shelf.place_wanted.emit(own))
+        if at > 0:
+            menu.addAction("Move left", lambda: self.shelf.move_wanted.emit(own, at - 1))
+        if at < len(ids) - 1:
+            menu.addAction("Move right", lambda: self.shelf.move_wanted.emit(own, at + 1))
+        menu.addSeparator()
+        menu.addAction("Take back into the graph", lambda: self.shelf.unexpose_wanted.emit(own))
+        menu.exec(event.globalPos())

@@ -1,0 +1,100 @@
+"""A slider over a range of numbers, painted as a thin scale with a lantern-shaped handle."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from soft_lantern.app.theme.colours import theme
+
+
+class Slider(QWidget):
+    """Values from `low` to `high`. A press jumps there and drags on; Shift drags ten times finer."""
+
+    changed = pyqtSignal(float)
+
+    def __init__(self, low: float, high: float, value: float, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.low, self.high, self.value = low, high, value
+        self._from: tuple[float, float] | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(QSize(70, 22))
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 22)
+
+    def show_value(self, value: float) -> None:
+        """Show a value without telling anyone."""
+        self.value = value
+        self.update()
+
+    def position_of(self, value: float) -> float:
+        """Where a value stands, in widget x."""
+        share = (value - self.low) / (self.high - self.low) if self.high > self.low else 0.0
+        return 8 + min(max(share, 0.0), 1.0) * (self.width() - 16)
+
+    def want(self, value: float) -> None:
+        """Ask for a value, held to the range."""
+        value = min(max(value, self.low), self.high)
+        if value != self.value:
+            self.show_value(value)
+            self.changed.emit(value)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            if abs(event.position().x() - self.position_of(self.value)) > 9:
+                self.want(self._value_at(event.position().x()))
+            self._from = (event.position().x(), self.value)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._from is not None:
+            start, value = self._from
+            pace = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            across = max(self.width() - 16, 1)
+            self.want(value + (event.position().x() - start) * pace / across * (self.high - self.low))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._from = None
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = (self.high - self.low) / 100
+        moves = {
+            Qt.Key.Key_Right: step,
+            Qt.Key.Key_Up: step,
+            Qt.Key.Key_Left: -step,
+            Qt.Key.Key_Down: -step,
+            Qt.Key.Key_PageUp: step * 10,
+            Qt.Key.Key_PageDown: -step * 10,
+        }
+        if event.key() in moves:
+            self.want(self.value + moves[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self.want(self.low if event.key() == Qt.Key.Key_Home else self.high)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        now, middle = theme(), self.height() / 2
+        at = self.position_of(self.value)
+        painter.setPen(QPen(now.colour("edge"), 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(8, middle), QPointF(self.width() - 8, middle))
+        painter.setPen(QPen(now.colour("quiet"), 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(8, middle), QPointF(at, middle))
+        painter.setPen(QPen(now.colour("amber" if self.hasFocus() else "quiet"), 1.5))
+        painter.setBrush(now.colour("text"))
+        painter.drawRoundedRect(QRectF(at - 4, middle - 7, 8, 14), 3, 3)
+
+    def _value_at(self, x: float) -> float:
+        return self.low + (x - 8) / max(self.width() - 16, 1) * (self.high - self.low)
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    show_alone(lambda: Slider(0, 10, 4))

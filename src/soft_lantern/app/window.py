@@ -1,0 +1,400 @@
+"""The main window: a header with the project, the open material and the desks; banners; the status bar; all actions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QStackedWidget,
+    QStatusBar,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.commands import CommandFinder
+from soft_lantern.app.desks.build import BuildDesk
+from soft_lantern.app.desks.tune import TuneDesk
+from soft_lantern.app.session import Session
+from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.theme import colours, style
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.assets import READABLE
+from soft_lantern.formats.shader_package import write_package
+from soft_lantern.graph.document import Material, Node, changed, new_id
+from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.render.worker import RenderWorker
+
+DESKS = ("Build", "Tune")
+
+
+class MainWindow(QMainWindow):
+    """The window of one project."""
+
+    def __init__(self, folder: Path, worker: RenderWorker | None = None) -> None:
+        """Open a project's folder. Raises BadProject."""
+        super().__init__()
+        self.session = Session(folder)
+        self.worker = worker or RenderWorker()
+        self.build = BuildDesk(self.session, self.worker)
+        self.tune = TuneDesk(self.session, self.worker)
+        self.desks = QStackedWidget()
+        self.desks.addWidget(self.build)
+        self.desks.addWidget(self.tune)
+        self.actions_by_name: dict[str, QAction] = {}
+        self.commands = CommandFinder(self)
+        self.banner = Banner()
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._header())
+        column.addWidget(self.banner)
+        column.addWidget(self.desks, 1)
+        self.setCentralWidget(middle)
+        self._make_status_bar()
+        self._make_actions()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.session.told.connect(self.say)
+        self.session.changed.connect(lambda old, new: self.refresh())
+        self.session.opened_material.connect(self.refresh)
+        self.session.saved_changed.connect(self.refresh)
+        self.session.notices_changed.connect(self._show_notices)
+        self.session.files_changed_outside.connect(self._ask_about_outside)
+        self.build.stage.drawn.connect(lambda _: self._show_renderer())
+        self.go_to_desk(0)
+        self.build.canvas.setFocus()
+        self.refresh()
+        self._offer_recovery()
+
+    def refresh(self) -> None:
+        """Show the project's and material's names."""
+        session = self.session
+        mark = "" if session.undo.isClean() else " •"
+        self.setWindowTitle(f"{session.project.name}{mark} — Soft Lantern")
+        self.project_label.setText(session.project.name + mark)
+        self.materials.blockSignals(True)
+        self.materials.clear()
+        for material in sorted(session.project.materials.values(), key=lambda m: m.name.lower()):
+            self.materials.addItem(material.name, material.id)
+        self.materials.setCurrentIndex(self.materials.findData(session.material_id))
+        self.materials.blockSignals(False)
+
+    def say(self, text: str) -> None:
+        """Show a sentence in the status bar."""
+        self.message.setText(text)
+
+    def go_to_desk(self, index: int) -> None:
+        """Show a desk."""
+        self.desks.setCurrentIndex(index)
+        for number, button in enumerate(self.desk_buttons):
+            button.setChecked(number == index)
+
+    def new_material(self) -> None:
+        """Add a material with an output node and open it."""
+        session = self.session
+        name = f"Material {len(session.project.materials) + 1}"
+        surface = Node(type="surface", x=320.0, y=80.0)
+        material = Material(id=new_id("material"), name=name, nodes={new_id("surface"): surface})
+        session.apply("New material", put_material(session.project, material))
+        session.open_material(material.id)
+
+    def rename_material(self) -> None:
+        """Type another name for the open material."""
+        self.materials.setEditable(True)
+        edit = self.materials.lineEdit()
+        if edit is None:
+            return
+        edit.selectAll()
+        edit.setFocus()
+
+        def done() -> None:
+            name, material = edit.text().strip(), self.session.material
+            self.materials.setEditable(False)
+            if material and name and name != material.name:
+                self.session.apply_material("Rename material", changed(material, name=name))
+            self.refresh()
+
+        edit.editingFinished.connect(done)
+
+    def export_glsl(self) -> None:
+        """Ask for a folder and write the open material's shader there."""
+        folder = QFileDialog.getExistingDirectory(self, "Export GLSL into a folder")
+        if folder:
+            self.export_to(Path(folder))
+
+    def export_to(self, folder: Path) -> None:
+        """Write the open material's shader text and parameter table into a folder."""
+        material = self.session.material
+        if material:
+            try:
+                written = write_package(material, folder)
+            except LanternError as error:
+                self.say(str(error)[:1].upper() + str(error)[1:])
+                return
+            self.say(f"Exported {', '.join(p.name for p in written)} to {folder}")
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self.session.undo.isClean() and not self._settle_unsaved():
+            event.ignore()
+            return
+        self.session.close()
+        self.worker.stop()
+        event.accept()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and any(Path(u.toLocalFile()).suffix.lower() in READABLE for u in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        for url in data.urls() if data else []:
+            self.session.import_mesh(Path(url.toLocalFile()))
+
+    # Parts of the window
+
+    def _header(self) -> QWidget:
+        header = QWidget()
+        row = QHBoxLayout(header)
+        row.setContentsMargins(12, 0, 10, 0)
+        row.setSpacing(10)
+        self.menu_button = QToolButton()
+        self.menu_button.setText("☰" if self.fontMetrics().inFont("☰") else "Menu")
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu_button.setAccessibleName("menu")
+        self.project_label = QLabel()
+        font = style.app_font(12, bold=True)
+        self.project_label.setFont(font)
+        self.materials = QComboBox()
+        self.materials.setMinimumWidth(170)
+        self.materials.setAccessibleName("material")
+        self.materials.setToolTip("The open material")
+        self.materials.activated.connect(lambda _: self.session.open_material(self.materials.currentData()))
+        row.addWidget(self.menu_button)
+        row.addWidget(self.project_label)
+        row.addWidget(self.materials)
+        row.addStretch(1)
+        self.desk_buttons: list[QPushButton] = []
+        for index, name in enumerate(DESKS):
+            button = QPushButton(name)
+            button.setProperty("desk", True)
+            button.setCheckable(True)
+            button.setToolTip(f"{name} desk (Ctrl+{index + 1})")
+            button.clicked.connect(lambda _, index=index: self.go_to_desk(index))
+            self.desk_buttons.append(button)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.finder_button = QToolButton()
+        self.finder_button.setText("Commands")
+        self.finder_button.setToolTip("Every action by name (F1)")
+        self.finder_button.clicked.connect(self.commands.open)
+        row.addWidget(self.finder_button)
+        return header
+
+    def _make_status_bar(self) -> None:
+        bar = QStatusBar()
+        bar.setSizeGripEnabled(False)
+        self.message = QLabel()
+        self.notice_button = QToolButton()
+        self.notice_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.notice_button.setAccessibleName("notices")
+        self.renderer_label = QLabel()
+        self.renderer_label.setProperty("quiet", True)
+        bar.addWidget(self.message, 1)
+        bar.addPermanentWidget(self.renderer_label)
+        bar.addPermanentWidget(self.notice_button)
+        self.setStatusBar(bar)
+
+    def _make_actions(self) -> None:
+        session, canvas = self.session, self.build.canvas
+        entries: list[tuple[str, str, Callable[[], object]] | None] = [
+            ("New material", "Ctrl+Shift+M", self.new_material),
+            ("Rename material", "", self.rename_material),
+            ("Import mesh", "Ctrl+I", self.build.objects.choose_file),
+            ("Export GLSL", "Ctrl+Shift+E", self.export_glsl),
+            ("Save", "Ctrl+S", session.save),
+            None,
+            ("Undo", "Ctrl+Z", session.undo.undo),
+            ("Redo", "Ctrl+Shift+Z", session.undo.redo),
+            ("Cut", "Ctrl+X", canvas.cut_selected),
+            ("Copy", "Ctrl+C", canvas.copy_selected),
+            ("Paste", "Ctrl+V", canvas.paste),
+            ("Duplicate", "Ctrl+D", canvas.duplicate_selected),
+            ("Select all", "Ctrl+A", canvas.select_all),
+            None,
+            ("Add a node", "Ctrl+Space", canvas.open_finder),
+            ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
+            ("Expose as a parameter", "Ctrl+E", canvas.expose_selected),
+            ("Tidy the graph", "Ctrl+T", canvas.tidy),
+            ("Frame the graph", "Ctrl+Home", canvas.frame_all),
+            ("Frame the stage", "Home", session.frame_all),
+            ("Keep this view for the scene", "", self._keep_view),
+            None,
+            *((f"Add {s} to the stage", "", self._adds(s)) for s in ("sphere", "cube", "cylinder", "plane")),
+            ("Duplicate object", "", self.build.objects.duplicate),
+            ("Delete object", "", self.build.objects.delete),
+            ("Switch sky", "F5", self._on_stage("backdrop")),
+            ("Switch floor", "F6", self._on_stage("floor")),
+            ("Switch tone map", "F7", self._on_stage("tone_map")),
+            ("Switch level gauge", "F8", lambda: self._stage_bar().gauge.click()),
+            None,
+            ("New instance", "Ctrl+Shift+N", self.tune.add_instance),
+            ("Duplicate instance", "", self.tune.duplicate_instance),
+            ("Delete instance", "", self.tune.delete_instance),
+            ("Build desk", "Ctrl+1", lambda: self.go_to_desk(0)),
+            ("Tune desk", "Ctrl+2", lambda: self.go_to_desk(1)),
+            ("Dusk or paper theme", "F9", self.switch_theme),
+            ("Commands", "F1", self.commands.open),
+            ("Close", "Ctrl+Q", self.close),
+        ]
+        menu = QMenu(self)
+        for entry in entries:
+            if entry is None:
+                menu.addSeparator()
+                continue
+            name, keys, call = entry
+            action = QAction(name, self)
+            if keys:
+                action.setShortcut(QKeySequence(keys))
+            action.triggered.connect(lambda _=False, call=call: call())
+            self.addAction(action)
+            menu.addAction(action)
+            self.actions_by_name[name] = action
+        self.actions_by_name["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
+        session.undo.undoTextChanged.connect(lambda text: self.actions_by_name["Undo"].setText(f"Undo {text}".strip()))
+        session.undo.redoTextChanged.connect(lambda text: self.actions_by_name["Redo"].setText(f"Redo {text}".strip()))
+        self.menu_button.setMenu(menu)
+
+    def switch_theme(self) -> None:
+        """From dusk to paper and back; remembered."""
+        chosen = colours.PAPER if colours.theme() is colours.DUSK else colours.DUSK
+        colours.use(chosen)
+        QSettings("Soft Lantern", "Soft Lantern").setValue("theme", chosen.name)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            style.apply(application)
+        self.build.canvas.update()
+
+    def _adds(self, shape: str) -> Callable[[], None]:
+        return lambda: self.build.objects.add_primitive(shape)
+
+    def _on_stage(self, switch: str) -> Callable[[], None]:
+        return lambda: getattr(self._stage_bar(), switch).toggle()
+
+    def _stage_bar(self) -> StageBar:
+        return (self.build if self.desks.currentIndex() == 0 else self.tune).stage_bar
+
+    def _keep_view(self) -> None:
+        scene = self.session.scene
+        if scene:
+            kept = changed(scene, view=self.session.view)
+            self.session.apply("Keep view", self.session.put_scene(self.session.project, kept))
+
+    def _show_renderer(self) -> None:
+        self.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
+
+    def _show_notices(self) -> None:
+        notices = self.session.notices
+        serious = [n for n in notices if n.severity is not Severity.INFO]
+        self.notice_button.setText(f"{len(serious)} notice{'' if len(serious) == 1 else 's'}")
+        menu = QMenu(self)
+        for notice in notices[:60]:
+            menu.addAction(f"{notice.severity}: {notice.text}", lambda notice=notice: self._jump_to(notice))
+        if not notices:
+            nothing = menu.addAction("Nothing is wrong")
+            if nothing:
+                nothing.setEnabled(False)
+        self.notice_button.setMenu(menu)
+
+    def _jump_to(self, notice: Notice) -> None:
+        if notice.place in self.session.project.materials:
+            self.go_to_desk(0)
+            self.session.open_material(notice.place)
+            if notice.node:
+                self.build.canvas.selected = {notice.node}
+                self.build.canvas.frame_all()
+        elif notice.place in self.session.project.instances:
+            self.go_to_desk(DESKS.index("Tune"))
+            self.tune.select(notice.place)
+        self.say(notice.text)
+
+    def _ask_about_outside(self, files: list[str]) -> None:
+        shown = ", ".join(files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
+        self.banner.ask(
+            f"Changed by another program: {shown}",
+            {"Read again": self.session.take_theirs, "Keep mine": self.session.keep_mine},
+        )
+
+    def _offer_recovery(self) -> None:
+        opened = self.session.recoverable()
+        if opened and opened.project != self.session.project:
+            self.banner.ask(
+                "This project was closed with work that was not saved",
+                {"Take it up": lambda: self.session.recover(opened), "Drop it": self.session.forget_recovery},
+            )
+
+    def _settle_unsaved(self) -> bool:
+        """Ask what to do with unsaved work; whether the window may close."""
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Soft Lantern",
+            f"{self.session.project.name} has changes that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer == buttons.Save:
+            return self.session.save()
+        if answer == buttons.Discard:
+            self.session.forget_recovery()
+            return True
+        return False
+
+
+class Banner(QFrame):
+    """A question across the window that does not stop the work."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("banner", True)
+        self.words = QLabel()
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(12, 6, 12, 6)
+        self._row.addWidget(self.words, 1)
+        self.buttons: dict[str, QPushButton] = {}
+        self.hide()
+
+    def ask(self, text: str, answers: dict[str, Callable[[], object]]) -> None:
+        """Show a question with a button for each answer; the next question takes its place."""
+        for button in self.buttons.values():
+            self._row.removeWidget(button)
+            button.deleteLater()
+        self.buttons = {}
+        self.words.setText(text)
+        for name, call in answers.items():
+            button = QPushButton(name)
+            button.clicked.connect(lambda _, call=call: self._answered(call))
+            self._row.addWidget(button, 0, Qt.AlignmentFlag.AlignRight)
+            self.buttons[name] = button
+        self.show()
+
+    def _answered(self, call: Callable[[], object]) -> None:
+        self.hide()
+        call()

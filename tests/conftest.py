@@ -1,0 +1,38 @@
+"""What tests share: the demo project on disk, a GL renderer, and a ramp with its values in reach."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from soft_lantern.demo.project import height_ramp, write_demo
+from soft_lantern.graph.document import Material, Project
+from soft_lantern.render.gl import GlRenderer
+
+
+@pytest.fixture(scope="session")
+def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("demo") / "Mothlight Terraces"
+    write_demo(folder)
+    return folder
+
+
+@pytest.fixture
+def demo_folder(_demo_once: Path, tmp_path: Path) -> Path:
+    """A demo project of the test's own."""
+    return Path(shutil.copytree(_demo_once, tmp_path / "demo"))
+
+
+@pytest.fixture(scope="session")
+def gl() -> GlRenderer:
+    """The OpenGL renderer, on the tests' thread."""
+    return GlRenderer()
+
+
+@pytest.fixture
+def ramp() -> Material:
+    """The demo's height ramp."""
+    project = height_ramp().into_project(Project(name="test"))
+    return project.materials["height_ramp"]

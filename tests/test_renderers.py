@@ -1,0 +1,107 @@
+"""The two renderers draw the same picture; the worker keeps the newest job and outlives mistakes."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.assets import load_models
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.graph.document import View, changed
+from soft_lantern.ir.expr import const
+from soft_lantern.render.frame import Frame, Paint, Picture
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.soft import SoftRenderer
+from soft_lantern.render.staging import SHOWABLE, Looks, StageOptions, frame_of
+from soft_lantern.render.worker import Job, RenderWorker
+from soft_lantern.scene.transforms import camera_for
+
+SIZE = (220, 160)
+
+
+def demo_frame(folder: Path, options: StageOptions, view: View | None = None) -> Frame:
+    project = open_project(folder).project
+    models, _ = load_models(project, folder)
+    scene = project.scenes["garden"]
+    return frame_of(project, scene, models, camera_for(view or scene.view, SIZE), SIZE, options, Looks())
+
+
+@pytest.mark.parametrize("show", SHOWABLE)
+def test_opengl_and_numpy_draw_the_same(demo_folder: Path, gl: GlRenderer, show: str) -> None:
+    frame = demo_frame(demo_folder, StageOptions(gauge=-2.0, show=show))
+    by_gl, by_numpy = gl.render(frame), SoftRenderer().render(frame)
+    difference = np.abs(by_gl.pixels.astype(int) - by_numpy.pixels.astype(int))
+    assert difference.mean() <= 0.5
+    assert np.percentile(difference, 99.5) <= 3
+    assert len(np.unique(by_gl.pixels.reshape(-1, 4), axis=0)) > 20
+
+
+def test_what_lies_behind_the_camera_is_cut_off(demo_folder: Path, gl: GlRenderer) -> None:
+    """From inside the cliff: triangles cross the plane of the eye."""
+    frame = demo_frame(demo_folder, StageOptions(), View(target=(0, -1, 0), yaw=80, pitch=3, distance=1.5))
+    difference = np.abs(gl.render(frame).pixels.astype(int) - SoftRenderer().render(frame).pixels)
+    assert difference.mean() <= 0.5
+
+
+@pytest.mark.parametrize("option", ["backdrop", "floor", "tone_map"])
+def test_each_switch_changes_the_picture(demo_folder: Path, gl: GlRenderer, option: str) -> None:
+    on, off = (gl.render(demo_frame(demo_folder, StageOptions(**{option: v}))).pixels for v in (True, False))
+    assert (on != off).any(axis=2).mean() > 0.05
+
+
+def test_the_worker_drops_old_jobs_and_survives_a_failing_one(demo_folder: Path) -> None:
+    worker = RenderWorker("soft")
+    done, hold = threading.Event(), threading.Event()
+    drawn: list[str] = []
+    said: list[str] = []
+    tiny = Frame((4, 4), camera_for(View(), (4, 4)), (), Paint(const(1, 0, 0, 1)), const(0, 0, 0, 1))
+
+    def slow() -> Frame:
+        hold.wait(10)
+        return tiny
+
+    def fails() -> Frame:
+        raise LanternError("that cannot be drawn")
+
+    def deliver(name: str, picture: Picture) -> None:
+        drawn.append(name)
+        if name == "last":
+            done.set()
+
+    worker.submit("stage", Job(fails, lambda p: deliver("failed", p), said.append))
+    while not said:
+        done.wait(0.01)
+    worker.submit("stage", Job(slow, lambda p: deliver("first", p), said.append))
+    done.wait(0.2)
+    for name in ("second", "third", "last"):
+        worker.submit("stage", Job(lambda: tiny, lambda p, name=name: deliver(name, p), said.append))
+    hold.set()
+    assert done.wait(10)
+    worker.stop()
+    assert drawn == ["first", "last"]
+    assert said == ["that cannot be drawn"]
+
+
+def test_a_refused_shader_is_said(gl: GlRenderer) -> None:
+    with pytest.raises(LanternError, match="refused a shader"):
+        gl.program("#version 330 core\nvoid main() { gl_Position = 1; }", "#version 330 core\nvoid main() {}")
+
+
+def test_a_picture_of_nothing_is_the_backdrop(demo_folder: Path, gl: GlRenderer) -> None:
+    project = open_project(demo_folder).project
+    scene = changed(project.scenes["garden"], objects=())
+    frame = frame_of(
+        project,
+        scene,
+        {},
+        camera_for(View(), SIZE),
+        SIZE,
+        StageOptions(backdrop=False, floor=False, tone_map=False),
+        Looks(),
+    )
+    # 0.18 linear is 118 of 255 in sRGB (IEC 61966-2-1).
+    assert (gl.render(frame).pixels[..., :3] == 118).all()
