@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from soft_lantern.app.garbage import GarbageCollector
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.window import MainWindow
 
@@ -33,6 +34,8 @@ def make_application() -> QApplication:
     application.setStyle("Fusion")
     chosen = str(QSettings("Soft Lantern", "Soft Lantern").value("theme", "dusk"))
     colours.use(colours.THEMES.get(chosen, colours.DUSK))
+    if not application.findChild(GarbageCollector):
+        GarbageCollector(application)
     style.load_font()
     style.apply(application)
     return application

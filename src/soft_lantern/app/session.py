@@ -84,6 +84,7 @@ class Session(QObject):
         self.view = self.scene.view if self.scene else View()
         self.gesture = 0
         self._left_alone: set[str] = set()
+        self._recovery_unanswered = False
         self._pool = ThreadPoolExecutor(1, "files")
         self._done.connect(lambda call: call())
         self._notices_timer = self._timer(NOTICES_DELAY, self._find_notices)
@@ -137,7 +138,7 @@ class Session(QObject):
         try:
             self.apply(name, edit(), merge)
         except LanternError as error:
-            self.told.emit(_sentence(str(error)))
+            self.told.emit(sentence(str(error)))
             return False
         return True
 
@@ -224,7 +225,7 @@ class Session(QObject):
         try:
             self.snapshot = save_project(self.project, self.folder, self.snapshot)
         except LanternError as error:
-            self.told.emit(_sentence(str(error)))
+            self.told.emit(sentence(str(error)))
             return False
         self.undo.setClean()
         self._recovery_timer.stop()
@@ -244,7 +245,7 @@ class Session(QObject):
         try:
             opened = open_project(self.folder)
         except LanternError as error:
-            self.told.emit(_sentence(str(error)))
+            self.told.emit(sentence(str(error)))
             return
         self.snapshot, self.file_notices = opened.snapshot, opened.notices
         self.apply("Read files again", opened.project)
@@ -259,7 +260,7 @@ class Session(QObject):
             try:
                 asset, model = bring_in(path, self.folder)
             except BadFile as error:
-                text = _sentence(str(error))
+                text = sentence(str(error))
                 self._done.emit(lambda: self.told.emit(text))
                 return
             self._done.emit(lambda: self._imported(asset, model))
@@ -269,26 +270,34 @@ class Session(QObject):
     def recoverable(self) -> Opened | None:
         """What was not saved when the project was last left, where there is such a thing."""
         try:
-            return open_project(self.folder / RECOVERY)
+            opened = open_project(self.folder / RECOVERY)
         except LanternError:
             return None
+        self._recovery_unanswered = opened.project != self.project
+        return opened if self._recovery_unanswered else None
 
     def recover(self, opened: Opened) -> None:
         """Take up what was not saved, as an edit."""
+        self._recovery_unanswered = False
         self.apply("Recover unsaved work", opened.project)
 
     def forget_recovery(self) -> None:
         """Drop what is kept for recovery."""
+        self._recovery_unanswered = False
         self._submit(lambda: shutil.rmtree(self.folder / RECOVERY, ignore_errors=True))
 
     def close(self) -> None:
         """Stop what runs beside the window."""
         for timer in (self._notices_timer, self._recovery_timer, self._outside_timer):
             timer.stop()
+        if self.undo.isClean() and not self._recovery_unanswered:
+            self.forget_recovery()
         application = QApplication.instance()
         if application:
             application.removeEventFilter(self)
         self._pool.shutdown(wait=True, cancel_futures=False)
+        self.undo.blockSignals(True)  # whoever listens is about to go
+        self.blockSignals(True)
 
     # Beside the window
 
@@ -421,5 +430,7 @@ def new_instance(project: Project, parent: str) -> Instance:
     return Instance(id=new_id("instance"), name=name, parent=parent)
 
 
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:]
+def sentence(text: str) -> str:
+    """The words with a capital at the start, unless they start with a file's name."""
+    first = text.partition(" ")[0]
+    return text if set("./_") & set(first) else text[:1].upper() + text[1:]

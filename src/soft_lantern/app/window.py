@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.commands import CommandFinder
 from soft_lantern.app.desks.build import BuildDesk
 from soft_lantern.app.desks.tune import TuneDesk
-from soft_lantern.app.session import Session
+from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.errors import LanternError
@@ -145,7 +145,7 @@ class MainWindow(QMainWindow):
             try:
                 written = write_package(material, folder)
             except LanternError as error:
-                self.say(str(error)[:1].upper() + str(error)[1:])
+                self.say(sentence(str(error)))
                 return
             self.say(f"Exported {', '.join(p.name for p in written)} to {folder}")
 
@@ -238,6 +238,7 @@ class MainWindow(QMainWindow):
             ("Paste", "Ctrl+V", canvas.paste),
             ("Duplicate", "Ctrl+D", canvas.duplicate_selected),
             ("Select all", "Ctrl+A", canvas.select_all),
+            ("Delete", "", canvas.delete_selected),
             None,
             ("Add a node", "Ctrl+Space", canvas.open_finder),
             ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
@@ -344,7 +345,7 @@ class MainWindow(QMainWindow):
 
     def _offer_recovery(self) -> None:
         opened = self.session.recoverable()
-        if opened and opened.project != self.session.project:
+        if opened:
             self.banner.ask(
                 "This project was closed with work that was not saved",
                 {"Take it up": lambda: self.session.recover(opened), "Drop it": self.session.forget_recovery},

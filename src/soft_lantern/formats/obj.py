@@ -27,9 +27,7 @@ def read_obj(path: Path) -> Model:
 def _read(path: Path) -> Model:
     import trimesh  # slow to import, and only wanted here
 
-    loaded = trimesh.load(
-        str(path), file_type="obj", process=False, maintain_order=True, split_objects=True, skip_materials=True
-    )
+    loaded = trimesh.load(str(path), file_type="obj", process=False, split_objects=True, skip_materials=True)
     pieces = loaded.geometry.items() if isinstance(loaded, trimesh.Scene) else [(path.stem, loaded)]
     parts = []
     for name, piece in pieces:

@@ -107,8 +107,10 @@ def literal(value: float) -> str:
     """
     if not math.isfinite(value):
         raise ValueError(f"GLSL has no literal for {value}")
-    text = str(np.float32(value))
-    return text if "." in text or "e" in text else f"{text}.0"
+    single = np.float32(value)
+    if single == 0 or 1e-4 <= abs(single) < 1e7:
+        return np.format_float_positional(single, unique=True, trim="0")
+    return np.format_float_scientific(single, unique=True, trim="0")
 
 
 def _deserves_a_name(expr: Expr, uses: int, text: str) -> bool:

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.canvas.finder import Finder, Offer, offers
 from soft_lantern.app.canvas.painting import paint_loose_wire, paint_slip, paint_wire
-from soft_lantern.app.canvas.shapes import Row, Slip, Spread, WireShape, spread, strand_path
+from soft_lantern.app.canvas.shapes import Row, Slip, Spread, spread, strand_path
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
@@ -207,7 +207,7 @@ class Canvas(QWidget):
     def add_next(self) -> None:
         """Open the finder for what could follow the selected slip, wired to it."""
         if len(self.selected) == 1:
-            slip = self.spread.slips[next(iter(self.selected))]
+            slip = self.spread.slips[_only(self.selected)]
             out = next((r for r in slip.rows if r.is_output), None)
             if out and out.port:
                 ref = port_ref(slip.node_id, out.port.name)
@@ -395,11 +395,13 @@ class Canvas(QWidget):
 
     def focusNextPrevChild(self, next: bool) -> bool:
         """Tab goes from slip to slip, and on to the next widget after the last."""
+        if not self.hasFocus():
+            return super().focusNextPrevChild(next)
         order = sorted(self.spread.slips.values(), key=lambda s: (s.rect.left(), s.rect.top()))
         ids = [s.node_id for s in order]
-        current = (next and -1) or len(ids)
+        current = -1 if next else len(ids)
         if len(self.selected) == 1:
-            current = ids.index(next_of(self.selected))
+            current = ids.index(_only(self.selected))
         following = current + (1 if next else -1)
         if 0 <= following < len(ids):
             self._select({ids[following]})
@@ -522,7 +524,7 @@ class Canvas(QWidget):
                 return
             reason = self._why_not(hand, at)
             if reason:
-                self.told.emit(reason[:1].upper() + reason[1:])
+                self.told.emit(reason)
                 return
             out, into = (hand.ref, ref) if hand.from_output else (ref, hand.ref)
             self.edit("Wire", edits.connect(self._without_picked_up(hand), out, into))
@@ -599,6 +601,7 @@ class Canvas(QWidget):
         name = row.port.name
         if row.kind is Kind.COLOUR:
             picker = ColourPicker(_as_colour(row.value), self)
+            picker.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             picker.changed.connect(lambda value: self._type_value(slip.node_id, name, value))
             picker.open_at(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
             return
@@ -668,8 +671,7 @@ class Canvas(QWidget):
         return QRectF(self.to_widget(area.topLeft()), self.to_widget(area.bottomRight()))
 
 
-def next_of(ids: set[str]) -> str:
-    """The only id of a set of one."""
+def _only(ids: set[str]) -> str:
     return next(iter(ids))
 
 
@@ -715,6 +717,3 @@ class _WireHand(_Hand):
         loose = [at + QPointF(0, (i - middle) * 4) for i in range(len(self.tips))]
         pairs = zip(self.tips, loose, strict=True)
         return [strand_path(tip, end) if self.from_output else strand_path(end, tip) for tip, end in pairs]
-
-
-__all__ = ["Canvas", "WireShape"]

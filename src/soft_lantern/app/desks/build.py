@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session, look_choices, sentence
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
@@ -45,7 +45,7 @@ class BuildDesk(QWidget):
         halves.addWidget(side)
         halves.setStretchFactor(0, 3)
         halves.setStretchFactor(1, 2)
-        halves.setSizes([840, 440])
+        halves.setSizes([870, 410])
         halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -53,7 +53,7 @@ class BuildDesk(QWidget):
         layout.addWidget(halves, 1)
         layout.addLayout(self._bottom())
         self.canvas.edited.connect(session.apply_material)
-        self.canvas.told.connect(session.told)
+        self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
         self.canvas.exposed_below.connect(self._expose_below)
         self.shelf.value_wanted.connect(self._set_value)
         self.shelf.edit_wanted.connect(self.edit_parameter)
@@ -151,7 +151,7 @@ class BuildDesk(QWidget):
         try:
             self.session.apply_material(name, edit(material), merge)
         except LanternError as error:
-            self.session.told.emit(str(error)[:1].upper() + str(error)[1:])
+            self.session.told.emit(sentence(str(error)))
 
     def _wears_itself(self, object_id: str, part: str) -> bool:
         thing = self.session.scene.object(object_id) if self.session.scene else None

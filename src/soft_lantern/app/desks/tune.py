@@ -23,6 +23,7 @@ from soft_lantern.app.session import Session, new_instance
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.parameter_control import ParameterControl
+from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, changed, new_id
 from soft_lantern.graph.instances import Look, children, look, override, put_instance, remove_instance, reset
 from soft_lantern.render.worker import RenderWorker
@@ -226,7 +227,9 @@ class Sheet(QScrollArea):
     def show_look(self, found: Look | None, instance: Instance | None) -> None:
         """Show an instance's values, or a material's defaults to look at only."""
         parameters = found.material.parameters if found else ()
-        if parameters != self._shown:
+        shape = without_defaults(parameters)
+        if shape != self._shown:
+            self._shown = shape
             self._build(parameters)
         for parameter in parameters:
             assert found
@@ -238,7 +241,6 @@ class Sheet(QScrollArea):
             self.resets[parameter.id].setVisible(overridden)
 
     def _build(self, parameters: tuple[Parameter, ...]) -> None:
-        self._shown = parameters
         self.controls.clear()
         inside = QWidget()
         column = QVBoxLayout(inside)

@@ -173,8 +173,5 @@ class ObjectPanel(QWidget):
         scene = self.session.scene
         thing = scene.object(self.object_id) if scene else None
         if thing:
-            vector = list(getattr(thing, name))
-            vector[axis] = value
-            self.session.change_object(
-                f"Set {name}", thing.id, f"{name} {thing.id}", **{name: (vector[0], vector[1], vector[2])}
-            )
+            x, y, z = (value if i == axis else old for i, old in enumerate(getattr(thing, name)))
+            self.session.change_object(f"Set {name}", thing.id, f"{name} {thing.id}", **{name: (x, y, z)})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage.stage_view import StageView
@@ -16,36 +16,45 @@ class StageBar(QWidget):
     def __init__(self, session: Session, stage: StageView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.stage = session, stage
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(4)
+        layout, second = QHBoxLayout(), QHBoxLayout()
+        rows.addLayout(layout)
+        rows.addLayout(second)
         self.backdrop = self._switch("Sky", "The sky behind everything; off shows plain grey", "backdrop")
         self.floor = self._switch("Floor", "The metre grid", "floor")
         self.tone_map = self._switch("Tone map", "Khronos PBR Neutral; off shows plain sRGB", "tone_map")
         for button in (self.backdrop, self.floor, self.tone_map):
             layout.addWidget(button)
         self.show_box = QComboBox()
+        self.show_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.show_box.setMinimumContentsLength(5)
         self.show_box.setToolTip("The lit surface, or one of its inputs alone")
         for name in SHOWABLE:
             self.show_box.addItem(name.replace("_", " "), name)
         self.show_box.currentIndexChanged.connect(lambda _: stage.set_options(show=self.show_box.currentData()))
-        layout.addWidget(self.show_box)
-        layout.addStretch(1)
+        layout.addWidget(self.show_box, 1)
         self.gauge = QToolButton()
-        self.gauge.setText("Level")
+        self.gauge.setText("Level gauge")
         self.gauge.setToolTip("The level gauge: drag its readout on the stage, or type a height")
         self.gauge.setCheckable(True)
         self.gauge.clicked.connect(self._toggle_gauge)
         self.height_field = NumberField(0.0, unit="m", step=0.1)
         self.height_field.setAccessibleName("level gauge height")
-        self.height_field.setFixedWidth(86)
+        self.height_field.setFixedWidth(78)
+        policy = self.height_field.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.height_field.setSizePolicy(policy)
         self.height_field.changed.connect(stage.set_gauge)
         frame = QToolButton()
-        frame.setText("Frame")
+        frame.setText("Frame all")
         frame.setToolTip("Everything into the picture (Home)")
         frame.clicked.connect(session.frame_all)
-        for widget in (self.gauge, self.height_field, frame):
-            layout.addWidget(widget)
+        for widget in (self.gauge, self.height_field):
+            second.addWidget(widget)
+        second.addStretch(1)
+        second.addWidget(frame)
         session.changed.connect(lambda old, new: self.refresh())
         self.refresh()
 

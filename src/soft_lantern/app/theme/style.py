@@ -22,7 +22,7 @@ QLabel[quiet="true"] { color: $quiet; }
 QLabel[heading="true"] { color: $quiet; font-weight: bold; }
 QLabel[trouble="true"] { color: $trouble; }
 QPushButton, QToolButton { background: $raised; border: 1px solid $edge; border-radius: 4px; padding: 4px 10px; }
-QToolButton { padding: 3px 7px; }
+QToolButton { padding: 3px 6px; }
 QPushButton:hover, QToolButton:hover { border-color: $quiet; }
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus { border-color: $amber; }
 QPushButton:pressed, QToolButton:pressed { background: $edge; }
@@ -61,7 +61,9 @@ QFrame[card="true"] QLineEdit { background: $ground; }
 QFrame[line="true"] { background: $edge; max-width: 1px; }
 QFrame[banner="true"] { background: $raised; border-bottom: 1px solid $amber; }
 QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6px; }
-QDialog { background: $panel; }
+QFrame#picker { background: $raised; border: 1px solid $edge; }
+QDialog { background: $panel; border: 1px solid $edge; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 """
 
 

@@ -38,8 +38,10 @@ class ColourButton(QWidget):
 
     def open_picker(self) -> None:
         """Open the picker below the swatch."""
-        self.picker = ColourPicker(self.value, self)
-        self.picker.changed.connect(self._picked)
+        if self.picker is None:
+            self.picker = ColourPicker(self.value, self)
+            self.picker.changed.connect(self._picked)
+        self.picker.show_value(self.value)
         self.picker.open_at(self.mapToGlobal(QPoint(0, self.height() + 2)))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -79,8 +81,7 @@ class ColourPicker(QFrame):
 
     def __init__(self, value: Linear, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
-        self.setProperty("card", True)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setObjectName("picker")
         self.hue, self.saturation, self.brightness, self.alpha = 0.0, 0.0, 0.0, 1.0
         self.field = _Field(self)
         self.strip = _HueStrip(self)
@@ -164,7 +165,7 @@ class _Field(QWidget):
     def __init__(self, picker: ColourPicker) -> None:
         super().__init__(picker)
         self.picker = picker
-        self.setFixedSize(220, 140)
+        self.setFixedSize(264, 150)
         self.setCursor(Qt.CursorShape.CrossCursor)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -197,7 +198,7 @@ class _HueStrip(QWidget):
     def __init__(self, picker: ColourPicker) -> None:
         super().__init__(picker)
         self.picker = picker
-        self.setFixedSize(220, 18)
+        self.setFixedSize(264, 18)
         hues = QImage(360, 1, QImage.Format.Format_RGB32)
         for degree in range(360):
             hues.setPixelColor(degree, 0, QColor.fromHsv(degree, 255, 255))

@@ -9,10 +9,15 @@ from PyQt6.QtGui import QContextMenuEvent, QDrag, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.parameter_control import ParameterControl
-from soft_lantern.graph.document import Parameter
+from soft_lantern.graph.document import Parameter, changed
 from soft_lantern.values.kinds import Value
 
 PARAMETER_DRAG = "application/x-soft-lantern-parameter"
+
+
+def without_defaults(parameters: tuple[Parameter, ...]) -> tuple[Parameter, ...]:
+    """What the controls are built from: a new default must not take a slider out of the hand that drags it."""
+    return tuple(changed(parameter, default=0.0) for parameter in parameters)
 
 
 class Shelf(QScrollArea):
@@ -35,13 +40,14 @@ class Shelf(QScrollArea):
 
     def show_parameters(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
         """Show parameters and the value of each by id; controls stay while the parameters are the same."""
-        if parameters != self._shown:
+        shape = without_defaults(parameters)
+        if shape != self._shown:
+            self._shown = shape
             self._build(parameters, values)
         for parameter in parameters:
             self.controls[parameter.id].show_value(values.get(parameter.id, parameter.default))
 
     def _build(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
-        self._shown = parameters
         self.controls.clear()
         self.cards.clear()
         inside = QWidget()
