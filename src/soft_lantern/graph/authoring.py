@@ -11,10 +11,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
 from soft_lantern.graph.edits import add_node, add_parameter, connect, type_value
 from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.nodes import LIBRARY
@@ -64,10 +64,9 @@ class Authoring:
     def add(self, node_type: str, *, name: str = "", **given: Wire | float | tuple[float, ...] | str) -> Wire:
         """A new node, as the wire from its first output. Ports take wires, numbers, tuples or hex colours;
         settings take their choice as text."""
-        found = LIBRARY.get(node_type)
-        if found is None:
-            raise BadEdit(f"there is no node type “{node_type}”")
-        settings = {s.name: str(given.pop(s.name)) for s in found.settings if s.name in given}
+        known = LIBRARY.get(node_type)
+        names = ["expression"] if node_type == "formula" else [s.name for s in known.settings] if known else []
+        settings = {setting: str(given.pop(setting)) for setting in names if setting in given}
         wire = self._put(Node(type=node_type, name=name, settings=settings), as_identifier(name or node_type))
         for port, value in given.items():
             if isinstance(value, Wire):
@@ -83,7 +82,7 @@ class Authoring:
     def _put(self, node: Node, wish: str) -> Wire:
         node_id = as_identifier(wish, self.material.nodes, "node")
         self.material = add_node(self.material, node_id, node)
-        outputs = LIBRARY[node.type].outputs
+        outputs = known_type(node).outputs
         return Wire(self, node_id, outputs[0].name if outputs else "")
 
 
@@ -105,9 +104,9 @@ class Wire:
         return self.authoring.add(node_type, name="", **given)
 
     def __getattr__(self, port: str) -> Wire:
-        node = self.authoring.material.nodes[self.node_id]
-        if LIBRARY[node.type].output(port) is None:
-            raise AttributeError(f"{LIBRARY[node.type].title} has no output “{port}”")
+        node_type = known_type(self.authoring.material.nodes[self.node_id])
+        if node_type.output(port) is None:
+            raise AttributeError(f"{node_type.title} has no output “{port}”")
         return Wire(self.authoring, self.node_id, port)
 
     def __add__(self, other: Wire | float) -> Wire:

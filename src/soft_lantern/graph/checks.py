@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import inf
 
-from soft_lantern.graph.document import Material, Parameter, Project, label_of, port_ref
+from soft_lantern.graph.document import Material, Parameter, Project, port_ref
 from soft_lantern.graph.edits import trouble_with_parameter
 from soft_lantern.graph.instances import ancestry, fits
-from soft_lantern.graph.lowering import TITLES, Lowered, lower, uniform_values
+from soft_lantern.graph.kinds import label_of, type_of
+from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir.expr import Expr, Op
 from soft_lantern.ir.interval import Interval, bounds, exactly
-from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.kinds import Kind, components
 
 
@@ -58,14 +58,14 @@ def _possible_divisions_by_zero(material: Material, lowered: Lowered) -> Iterato
     wired = list(lowered.wires.values()) + list(lowered.inputs.values())
     known = bounds(wired, uniform_bounds(material, lowered))
     for node_id, node in material.nodes.items():
-        node_type = LIBRARY.get(node.type)
+        node_type = type_of(node)
         if node_type is None:
             continue
         inputs = {lowered.inputs.get(port_ref(node_id, p.name)) for p in node_type.inputs}
         outputs = [lowered.wires.get(port_ref(node_id, p.name)) for p in node_type.outputs]
         for expr in _own_expressions([o for o in outputs if o is not None], inputs):
             if expr.op is Op.DIV and known[expr.args[1]].contains(0.0):
-                name = label_of(node_id, node, TITLES)
+                name = label_of(node)
                 text = f"{name} may divide by zero: {_reach(material, lowered, expr.args[1], known)}"
                 yield Notice(Severity.WARNING, "division", text, material.id, node_id, "b")
 

@@ -7,7 +7,6 @@ metres, angles degrees, colours linear RGBA. `unknown` keeps fields of a file th
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
 from typing import Any, Literal, TypeVar
 
 import msgspec
@@ -32,6 +31,27 @@ class Node(Record, frozen=True, kw_only=True):
     y: float = 0.0
     values: dict[str, Value] = {}
     settings: dict[str, str] = {}
+    thumbnail: bool = True
+
+
+class Accepted(Record, frozen=True, kw_only=True):
+    """A notice the author has looked at and lets stand: its kind, node and port, and why."""
+
+    kind: str
+    node: str = ""
+    port: str = ""
+    remark: str = ""
+
+
+class Note(Record, frozen=True, kw_only=True):
+    """A note area on the canvas: a titled rectangle behind the slips that lie in it."""
+
+    id: str
+    title: str
+    x: float
+    y: float
+    width: float
+    height: float
 
 
 class Parameter(Record, frozen=True, kw_only=True):
@@ -59,6 +79,9 @@ class Material(Record, frozen=True, kw_only=True):
     nodes: dict[str, Node] = {}
     wires: dict[str, str] = {}
     parameters: tuple[Parameter, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
+    notes: tuple[Note, ...] = ()
+    thumbnail_size: float = 44.0
     unknown: dict[str, Any] = {}
 
     def parameter(self, parameter_id: str) -> Parameter | None:
@@ -160,8 +183,3 @@ def node_and_port(ref: str) -> tuple[str, str]:
     """The node id and port name of a reference."""
     node_id, _, port = ref.rpartition(".")
     return node_id, port
-
-
-def label_of(node_id: str, node: Node, titles: Mapping[str, str]) -> str:
-    """What people call a node: its own name, or its type's title."""
-    return node.name or titles.get(node.type, node.type)

@@ -13,16 +13,16 @@ from soft_lantern.graph.document import (
     Node,
     Parameter,
     changed,
-    label_of,
     new_id,
     node_and_port,
     port_ref,
 )
-from soft_lantern.graph.kinds import input_kind, output_kinds, shared_kind
-from soft_lantern.graph.lowering import TITLES, typed_value
+from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, shared_kind, type_of
+from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.kinds import Kind, Value, components, conversion, fitted
 
 
@@ -30,7 +30,9 @@ def add_node(material: Material, node_id: str, node: Node) -> Material:
     """The material with one more node."""
     if node_id in material.nodes or "." in node_id or not node_id:
         raise BadEdit(f"“{node_id}” cannot be a new node’s id")
-    if node.type not in LIBRARY:
+    if node.type == "formula":
+        formula_type(node.settings.get("expression", ""))  # says what is wrong, and where
+    elif node.type not in LIBRARY:
         raise BadEdit(f"there is no node type “{node.type}”")
     return changed(material, nodes={**material.nodes, node_id: node})
 
@@ -63,9 +65,9 @@ def move_nodes(material: Material, places: Mapping[str, tuple[float, float]]) ->
 def type_value(material: Material, node_id: str, port: str, value: Value) -> Material:
     """The material with a value typed into an unwired port."""
     node = material.nodes[node_id]
-    found = LIBRARY[node.type].input(port)
+    found = known_type(node).input(port)
     if found is None:
-        raise BadEdit(f"{TITLES[node.type]} has no input “{port}”")
+        raise BadEdit(f"{label_of(node)} has no input “{port}”")
     shaped = fitted(value, found.carries.kind) if found.carries.kind else value
     return change_node(material, node_id, values={**node.values, port: shaped})
 
@@ -84,12 +86,12 @@ def connect(material: Material, out: str, into: str) -> Material:
     _output_port(material, out)
     node_id, port = _input_port(material, into)
     if feeds(material, node_id, node_and_port(out)[0]):
-        name = label_of(node_id, material.nodes[node_id], TITLES)
+        name = label_of(material.nodes[node_id])
         raise WouldCycle(f"this would make {name} feed itself")
     wired = changed(material, wires={**material.wires, into: out})
     kinds = output_kinds(wired)
     given = kinds[out]
-    node_type = LIBRARY[material.nodes[node_id].type]
+    node_type = known_type(material.nodes[node_id])
     if port.carries.kind is None:
         if shared_kind(wired, node_id, node_type, kinds) is None:
             others = shared_kind(changed(wired, wires=_without(wired.wires, into)), node_id, node_type, kinds)
@@ -228,7 +230,7 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     A constant node becomes the parameter's node; any other port gets a parameter node wired into it.
     """
     node = material.nodes[node_id]
-    node_type = LIBRARY[node.type]
+    node_type = known_type(node)
     port = node_type.input(port_name)
     if port is None or port_ref(node_id, port_name) in material.wires:
         raise BadEdit("only a value that is typed, not wired, can be exposed")
@@ -328,7 +330,8 @@ def _without(wires: dict[str, str], into: str) -> dict[str, str]:
 def _output_port(material: Material, ref: str) -> tuple[str, Port]:
     node_id, port_name = node_and_port(ref)
     node = material.nodes.get(node_id)
-    port = LIBRARY[node.type].output(port_name) if node and node.type in LIBRARY else None
+    node_type = type_of(node) if node else None
+    port = node_type.output(port_name) if node_type else None
     if port is None:
         raise BadEdit(f"there is no output “{ref}”")
     return node_id, port
@@ -337,7 +340,8 @@ def _output_port(material: Material, ref: str) -> tuple[str, Port]:
 def _input_port(material: Material, ref: str) -> tuple[str, Port]:
     node_id, port_name = node_and_port(ref)
     node = material.nodes.get(node_id)
-    port = LIBRARY[node.type].input(port_name) if node and node.type in LIBRARY else None
+    node_type = type_of(node) if node else None
+    port = node_type.input(port_name) if node_type else None
     if port is None:
         raise BadEdit(f"there is no input “{ref}”")
     if not port.carries.takes_wire:
@@ -359,9 +363,9 @@ def _refuse_kinds_broken_downstream(before: Material, after: Material, kinds: di
         if out not in differs:
             continue
         node_id, port = _input_port(after, into)
-        node_type = LIBRARY[after.nodes[node_id].type]
+        node_type = known_type(after.nodes[node_id])
         fixed = port.carries.kind
         broken = conversion(kinds[out], fixed) is None if fixed else not shared_kind(after, node_id, node_type, kinds)
         if broken:
-            name = label_of(node_id, after.nodes[node_id], TITLES)
+            name = label_of(after.nodes[node_id])
             raise WrongKind(f"this would hand a {kinds[out].words} to {name}, which cannot take one there")

@@ -1,10 +1,36 @@
-"""Which kind every port of a graph carries, once its wires are known."""
+"""What a graph's nodes are, and which kind every port carries once its wires are known."""
 
 from __future__ import annotations
 
-from soft_lantern.graph.document import Material, node_and_port, port_ref
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Material, Node, node_and_port, port_ref
 from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
 from soft_lantern.values.kinds import Conversion, Kind, conversion, widest
+
+
+def type_of(node: Node) -> NodeType | None:
+    """The type of a node; a formula has ports of its own. None where this version does not know it."""
+    if node.type == "formula":
+        try:
+            return formula_type(node.settings.get("expression", ""))
+        except FormulaError:
+            return None
+    return LIBRARY.get(node.type)
+
+
+def known_type(node: Node) -> NodeType:
+    """The same, for nodes that must be known. Raises BadEdit."""
+    found = type_of(node)
+    if found is None:
+        raise BadEdit(f"{label_of(node)} is of a type this version does not have")
+    return found
+
+
+def label_of(node: Node) -> str:
+    """What people call a node: its own name, or its type's title."""
+    known = type_of(node)
+    return node.name or (known.title if known else node.settings.get("expression", node.type))
 
 
 def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
@@ -34,7 +60,7 @@ def output_kinds(material: Material) -> dict[str, Kind]:
     found: dict[str, Kind] = {}
     order, looped = evaluation_order(material)
     for node_id in order + looped:
-        node_type = LIBRARY.get(material.nodes[node_id].type)
+        node_type = type_of(material.nodes[node_id])
         if node_type:
             shared = shared_kind(material, node_id, node_type, found)
             for port in node_type.outputs:
@@ -47,6 +73,8 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
     if node_type.key == "parameter":
         parameter = material.parameter(material.nodes[node_id].settings.get("parameter", ""))
         return parameter.kind if parameter else Kind.NUMBER
+    if node_type.own_kinds:
+        return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})
     wired = [material.wires.get(port_ref(node_id, p.name)) for p in node_type.inputs if p.carries.kind is None]
     return widest([known[w] for w in wired if w in known])
 
@@ -55,14 +83,16 @@ def input_kind(material: Material, node_id: str, port: Port, known: dict[str, Ki
     """The kind an input takes: its own, or what its node's wires make of it."""
     if port.carries.kind:
         return port.carries.kind
-    node_type = LIBRARY[material.nodes[node_id].type]
+    node_type = known_type(material.nodes[node_id])
+    if node_type.own_kinds:
+        return _wired_kind(material, node_id, port, known)
     return shared_kind(material, node_id, node_type, known) or Kind.NUMBER
 
 
 def wire_conversion(material: Material, into: str, known: dict[str, Kind]) -> Conversion | None:
     """What the wire into that input does to its value, or None where it cannot carry it."""
     node_id, port_name = node_and_port(into)
-    node_type = LIBRARY.get(material.nodes[node_id].type)
+    node_type = type_of(material.nodes[node_id])
     port = node_type.input(port_name) if node_type else None
     given = known.get(material.wires[into])
     if port is None or given is None:
@@ -71,3 +101,8 @@ def wire_conversion(material: Material, into: str, known: dict[str, Kind]) -> Co
     if port.carries.kind is None and given is Kind.NUMBER and wanted is not Kind.NUMBER:
         return Conversion.SPLAT
     return conversion(given, wanted)
+
+
+def _wired_kind(material: Material, node_id: str, port: Port, known: dict[str, Kind]) -> Kind:
+    """The kind that comes in by a port's own wire; a number where there is none."""
+    return known.get(material.wires.get(port_ref(node_id, port.name), ""), Kind.NUMBER)

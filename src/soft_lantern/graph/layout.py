@@ -4,22 +4,28 @@ from __future__ import annotations
 
 from math import inf
 
-from soft_lantern.graph.document import Material, node_and_port
+from soft_lantern.graph.document import Material, Node, node_and_port
 from soft_lantern.graph.edits import move_nodes
-from soft_lantern.graph.kinds import evaluation_order
-from soft_lantern.nodes import LIBRARY
+from soft_lantern.graph.kinds import evaluation_order, type_of
 
 COLUMN = 156.0
 ROW_GAP = 26.0
 SLIP_WIDTH = 126.0
 
 
-def slip_height(node_type_key: str) -> float:
-    """The height of a node's slip on the canvas, in canvas units: a title, then a row for every port."""
-    node_type = LIBRARY.get(node_type_key)
+def thumbnail_height(material: Material, node: Node) -> float:
+    """The height of a node's thumbnail: none for outputs, and where it was hidden."""
+    node_type = type_of(node)
+    shown = node_type is not None and node_type.outputs and node.thumbnail
+    return material.thumbnail_size if shown else 0.0
+
+
+def slip_height(material: Material, node: Node) -> float:
+    """The height of a node's slip on the canvas, in canvas units: a title, a thumbnail, then a row for every port."""
+    node_type = type_of(node)
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
     settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
-    return 34.0 + 24.0 * (rows + settings)
+    return 34.0 + 24.0 * (rows + settings) + thumbnail_height(material, node)
 
 
 def tidy(material: Material) -> Material:
@@ -46,7 +52,7 @@ def tidy(material: Material) -> Material:
         for node_id in ranked:
             y = max(y, wanted[node_id])
             places[node_id] = (-column * COLUMN, y)
-            y += slip_height(material.nodes[node_id].type) + ROW_GAP
+            y += slip_height(material, material.nodes[node_id]) + ROW_GAP
         middle = sum(places[n][1] - wanted[n] for n in ranked) / len(ranked)
         for node_id in ranked:
             places[node_id] = (places[node_id][0], places[node_id][1] - middle)
@@ -58,7 +64,7 @@ def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict
     """Level with the ports that read the node."""
     rows = []
     for target, port in readers:
-        node_type = LIBRARY.get(material.nodes[target].type)
+        node_type = type_of(material.nodes[target])
         names = [p.name for p in node_type.inputs] if node_type else []
         rows.append(places[target][1] + 24.0 * (names.index(port) if port in names else 0) if target in places else 0.0)
     return sum(rows) / len(rows) if rows else 0.0

@@ -8,15 +8,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from soft_lantern.graph.document import Material, Node, Parameter, label_of, node_and_port, port_ref
-from soft_lantern.graph.kinds import evaluation_order, shared_kind
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import LEAVES, Expr, const, join, swizzle, uniform, vector_type
 from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
-
-TITLES = {key: node_type.title for key, node_type in LIBRARY.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +60,7 @@ def uniform_values(lowered: Lowered, material: Material, overrides: dict[str, Va
             value = overrides.get(source.parameter, defaults[source.parameter])
         else:
             node = material.nodes[source.node]
-            value = typed_value(node, LIBRARY[node.type], source.port)
+            value = typed_value(node, known_type(node), source.port)
         values[name] = _shaped(value, source.kind)
     return values
 
@@ -131,10 +130,9 @@ class _Lowering:
 
     def _lower_node(self, node_id: str) -> None:
         node = self.material.nodes[node_id]
-        node_type = LIBRARY.get(node.type)
+        node_type = type_of(node)
         if node_type is None:
-            text = "{node} is of a type this version does not have; it is kept, and gives 0"
-            self._say(Severity.ERROR, "unknown-node", node_id, "", text)
+            self._say_unknown(node_id, node)
             return
         shared = shared_kind(self.material, node_id, node_type, self.kinds)
         if shared is None:
@@ -149,13 +147,13 @@ class _Lowering:
             else:
                 self.surface = results
             return
-        title = label_of(node_id, node, TITLES)
+        title = label_of(node)
         for port in node_type.outputs:
             ref, expr = port_ref(node_id, port.name), results[port.name]
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
-                self.names.setdefault(expr, title)
+                self.names.setdefault(expr, title if node.name or node.type != "formula" else "formula")
 
     def _settings(self, node_id: str, node: Node, node_type: NodeType) -> dict[str, str]:
         settings = {}
@@ -169,7 +167,9 @@ class _Lowering:
         return settings
 
     def _input(self, node_id: str, node_type: NodeType, port: Port, shared: Kind) -> Expr:
-        wanted = port.carries.kind or shared
+        wanted = (
+            input_kind(self.material, node_id, port, self.kinds) if node_type.own_kinds else port.carries.kind or shared
+        )
         ref = port_ref(node_id, port.name)
         out = self.material.wires.get(ref)
         if node_type.key == "parameter":
@@ -213,9 +213,18 @@ class _Lowering:
             return self.wires[out]  # arithmetic spreads a lone number by itself
         return converted(self.wires[out], how, wanted)
 
+    def _say_unknown(self, node_id: str, node: Node) -> None:
+        text = "{node} is of a type this version does not have; it is kept, and gives 0"
+        if node.type == "formula":
+            try:
+                formula_type(node.settings.get("expression", ""))
+            except FormulaError as error:
+                text = "The formula {node} cannot be read, " + f"{error}; it gives 0"
+        self._say(Severity.ERROR, "unknown-node", node_id, "", text)
+
     def _say(self, severity: Severity, kind: str, node_id: str, port: str, text: str) -> None:
-        name = label_of(node_id, self.material.nodes[node_id], TITLES)
-        self.notices.append(Notice(severity, kind, text.format(node=name), self.material.id, node_id, port))
+        name = label_of(self.material.nodes[node_id])
+        self.notices.append(Notice(severity, kind, text.replace("{node}", name), self.material.id, node_id, port))
 
 
 def converted(value: Expr, how: Conversion, wanted: Kind) -> Expr:

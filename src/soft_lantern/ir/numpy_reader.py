@@ -27,16 +27,52 @@ def evaluate(roots: Iterable[Expr], leaves: Mapping[str, Array], dtype: type = n
     values: dict[Expr, Array] = {}
     with np.errstate(all="ignore"):
         for expr in topological(roots):
-            if expr.op is Op.CONST:
-                parts: Array = np.array(constant_parts(expr), dtype)
-                values[expr] = parts if expr.type is Type.FLOAT else parts[:, None]
-            elif expr.op in (Op.INPUT, Op.UNIFORM):
-                values[expr] = np.asarray(leaves[str(expr.data)], dtype)
-            elif expr.op is Op.SWIZZLE:
-                values[expr] = _swizzled(values[expr.args[0]], str(expr.data))
-            else:
-                values[expr] = RULES[expr.op](*[values[a] for a in expr.args])
+            values[expr] = _value(expr, values, leaves, dtype)
     return values
+
+
+class Evaluation:
+    """Keeps every value of the last pass, and on the next computes only what other leaves or a new graph affect.
+
+    `fresh` holds the expressions the last pass computed anew.
+    """
+
+    def __init__(self) -> None:
+        self.values: dict[Expr, Array] = {}
+        self.fresh: set[Expr] = set()
+
+    def update(self, roots: Iterable[Expr], leaves: Mapping[str, Array]) -> dict[Expr, Array]:
+        """The value of every expression the roots need, as `evaluate` gives it in single precision."""
+        old, new = self.values, dict[Expr, Array]()
+        fresh: set[Expr] = set()
+        with np.errstate(all="ignore"):
+            for expr in topological(roots):
+                before = old.get(expr)
+                if expr.op in (Op.INPUT, Op.UNIFORM):
+                    value = _value(expr, new, leaves, np.float32)
+                    if before is not None and (value is before or np.array_equal(value, before, equal_nan=True)):
+                        value = before
+                    else:
+                        fresh.add(expr)
+                elif before is None or not fresh.isdisjoint(expr.args):
+                    value = _value(expr, new, leaves, np.float32)
+                    fresh.add(expr)
+                else:
+                    value = before
+                new[expr] = value
+        self.values, self.fresh = new, fresh
+        return new
+
+
+def _value(expr: Expr, values: Mapping[Expr, Array], leaves: Mapping[str, Array], dtype: type) -> Array:
+    if expr.op is Op.CONST:
+        parts: Array = np.array(constant_parts(expr), dtype)
+        return parts if expr.type is Type.FLOAT else parts[:, None]
+    if expr.op in (Op.INPUT, Op.UNIFORM):
+        return np.asarray(leaves[str(expr.data)], dtype)
+    if expr.op is Op.SWIZZLE:
+        return _swizzled(values[expr.args[0]], str(expr.data))
+    return RULES[expr.op](*[values[a] for a in expr.args])
 
 
 def as_rows(value: Array, count: int) -> Array:

@@ -28,6 +28,7 @@ class Carries:
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
 Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
+Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
 Mask = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, 1.0))]
 Vector3 = Annotated[Expr, Carries(Kind.VECTOR3)]
 Metres3 = Annotated[Expr, Carries(Kind.VECTOR3, unit="m")]
@@ -73,6 +74,8 @@ class NodeType:
     outputs: tuple[Port, ...]
     settings: tuple[Setting, ...]
     function: Callable[..., Any]
+    own_kinds: bool = False
+    """Whether open inputs each keep the kind of their own wire, as in a formula, rather than share the widest."""
 
     @property
     def help(self) -> str:

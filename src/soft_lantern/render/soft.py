@@ -167,20 +167,24 @@ def _cross(a: npt.NDArray[np.float64], b: npt.NDArray[np.float64]) -> npt.NDArra
 
 def _painted(frame: Frame, item: Item, hits: Hits) -> npt.NDArray[np.float32]:
     """Linear RGBA of the item at the pixels it covers, (n, 4)."""
-    world = hits.positions @ item.matrix[:3, :3].T + item.matrix[:3, 3]
-    normals = hits.normals @ normal_matrix(item.matrix).T
+    inputs = surface_inputs(item.matrix, hits)
+    inputs |= {"camera_position": leaf(frame.camera.position), "time": leaf([frame.time])}
+    return _read(item.paint, inputs, len(hits.pixels))
+
+
+def surface_inputs(matrix: Matrix, hits: Hits) -> dict[str, Array]:
+    """The inputs that hit points of a mesh under a world matrix bring along, in the NumPy reader's layout."""
+    world = hits.positions @ matrix[:3, :3].T + matrix[:3, 3]
+    normals = hits.normals @ normal_matrix(matrix).T
     lengths = np.linalg.norm(normals, axis=1, keepdims=True)
     normals = np.where(hits.front[:, None], 1, -1) * normals / np.where(lengths > 0, lengths, 1)
-    inputs = {
+    return {
         "position_object": hits.positions.T,
         "position_world": world.T,
         "normal_world": normals.T,
         "uv": hits.uvs.T,
         "vertex_color": hits.colours.T,
-        "camera_position": leaf(frame.camera.position),
-        "time": leaf([frame.time]),
     }
-    return _read(item.paint, inputs, len(hits.pixels))
 
 
 def _backdrop(frame: Frame, pixels: npt.NDArray[np.int64]) -> npt.NDArray[np.float32]:

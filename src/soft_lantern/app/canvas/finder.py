@@ -10,7 +10,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.graph.document import Material, Node
+from soft_lantern.graph.kinds import known_type
 from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 
 
@@ -22,6 +24,7 @@ class Offer:
     family: str
     node: Node
     port: str = ""
+    hint: str = ""
 
 
 def offers(text: str, material: Material, fitting: list[tuple[NodeType, Port]] | None = None) -> list[Offer]:
@@ -40,6 +43,7 @@ def offers(text: str, material: Material, fitting: list[tuple[NodeType, Port]] |
         colour = colour_from_hex(typed)
         node = Node(type="colour", values={"value": colour})
         found.append((-2, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", ""))))
+    found += [(-1.5, offer) for offer in _formula(text.strip(), material)]
     for place, node_type in enumerate(_in_order(fitting)):
         rank = _rank(typed, node_type.title, node_type.also)
         if rank is not None and node_type.key != "parameter":
@@ -52,6 +56,20 @@ def offers(text: str, material: Material, fitting: list[tuple[NodeType, Port]] |
                 node = Node(type="parameter", settings={"parameter": parameter.id})
                 found.append((rank + 0.5, Offer(parameter.label, "parameter", node, ports.get("parameter", ""))))
     return [offer for _, offer in sorted(found, key=lambda each: each[0])]
+
+
+def _formula(text: str, material: Material) -> list[Offer]:
+    """A formula, where the text is an expression of more than a lone name or number."""
+    if not set("+-*/().?<>,") & set(text) or _as_number(text.lower()) is not None:
+        return []
+    try:
+        node_type = formula_type(text)
+    except FormulaError as error:
+        return [Offer(text, f"formula, {error}", Node(type="formula", settings={"expression": text}), hint=str(error))]
+    names = ", ".join(port.name for port in node_type.inputs)
+    hint = f"A formula of {names}" if names else "A formula of constants"
+    first = node_type.inputs[0].name if node_type.inputs else ""
+    return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), first, hint)]
 
 
 def _in_order(fitting: list[tuple[NodeType, Port]] | None) -> list[NodeType]:
@@ -169,7 +187,7 @@ class Finder(QFrame):
         item = self.list.item(row)
         if item:
             offer: Offer = item.data(Qt.ItemDataRole.UserRole)
-            self.hint.setText(LIBRARY[offer.node.type].help.split("\n\n")[0].replace("\n", " "))
+            self.hint.setText(offer.hint or known_type(offer.node).help.split("\n\n")[0].replace("\n", " "))
             self.adjustSize()
 
     def _choose(self) -> None:

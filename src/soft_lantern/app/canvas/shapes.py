@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
-from soft_lantern.graph.document import Material, Node, Parameter, label_of, node_and_port, port_ref
-from soft_lantern.graph.kinds import input_kind, output_kinds, wire_conversion
-from soft_lantern.graph.layout import SLIP_WIDTH, slip_height
-from soft_lantern.graph.lowering import TITLES, typed_value
-from soft_lantern.nodes import LIBRARY, Port, Setting
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, type_of, wire_conversion
+from soft_lantern.graph.layout import SLIP_WIDTH, slip_height, thumbnail_height
+from soft_lantern.graph.lowering import typed_value
+from soft_lantern.nodes import Port, Setting
 from soft_lantern.values.kinds import Conversion, Kind, Value
 
 TITLE = 30.0
@@ -53,6 +53,12 @@ class Slip:
     rows: tuple[Row, ...]
     parameter: Parameter | None = None
     known: bool = True
+    picture: float = 0.0
+
+    @property
+    def picture_rect(self) -> QRectF:
+        """Where the thumbnail lies on the canvas; empty where there is none."""
+        return QRectF(self.rect.left() + 1, self.rect.top() + TITLE - 1, self.rect.width() - 2, self.picture)
 
     def row_rect(self, row: Row) -> QRectF:
         """Where a row lies on the canvas."""
@@ -160,13 +166,14 @@ def _passes(path: QPainterPath, point: QPointF, reach: float) -> bool:
 
 def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
     node = material.nodes[node_id]
-    node_type = LIBRARY.get(node.type)
+    node_type = type_of(node)
     parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
-    title = (parameter.label if parameter and not node.name else "") or label_of(node_id, node, TITLES)
-    rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(node.type))
+    title = (parameter.label if parameter and not node.name else "") or label_of(node)
+    rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))
+    picture = thumbnail_height(material, node)
     rows: list[Row] = []
     if node_type:
-        top = TITLE
+        top = TITLE + picture
         for setting in node_type.settings:
             if setting.choices:
                 rows.append(Row(top, None, setting, choice=node.settings.get(setting.name, setting.default)))
@@ -178,7 +185,7 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
             kind = kinds[port_ref(node_id, port.name)]
             rows.append(Row(top, port, is_output=True, teeth=kind.width, kind=kind))
             top += ROW
-    return Slip(node_id, node, title, rect, tuple(rows), parameter, node_type is not None)
+    return Slip(node_id, node, title, rect, tuple(rows), parameter, node_type is not None, picture)
 
 
 def _input_row(
@@ -191,7 +198,7 @@ def _input_row(
     if parameter:
         value: Value | None = parameter.default
     else:
-        value = None if wired or needs_wire else typed_value(node, LIBRARY[node.type], port.name)
+        value = None if wired or needs_wire else typed_value(node, known_type(node), port.name)
     teeth = kind.width if port.carries.takes_wire else 0
     return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired)
 

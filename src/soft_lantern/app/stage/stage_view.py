@@ -36,7 +36,7 @@ class StageView(QWidget):
     picked = pyqtSignal(str, str)
     """Object id and part name under a click; both empty beside everything."""
     drawn = pyqtSignal(object)
-    _arrived = pyqtSignal(object, object, bool)
+    _arrived = pyqtSignal(object, object, int)
     _failed = pyqtSignal(str)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QWidget | None = None) -> None:
@@ -50,6 +50,7 @@ class StageView(QWidget):
         self.trouble = ""
         self.frames_drawn = 0
         self.still = False
+        self._asked = 0
         self._looks = Looks()
         self._bytes = b""
         self._camera: Camera | None = None
@@ -101,7 +102,8 @@ class StageView(QWidget):
         if not still and self._seconds > SLOW:
             ratio *= 0.5
         size = (max(round(self.width() * ratio), 8), max(round(self.height() * ratio), 8))
-        self.still = False
+        self._asked += 1
+        asked, self.still = self._asked, False
         camera = camera_for(self.session.view, size)
         project, models = self._dressed(self.session.project, scene), dict(self.session.models)
         shown = project.scenes[scene.id]
@@ -113,7 +115,7 @@ class StageView(QWidget):
             return frame_of(project, shown, models, camera, size, options, self._looks, samples=samples)
 
         self.worker.submit(
-            self.place, Job(make, lambda picture: self._arrived.emit(picture, camera, still), self._failed.emit)
+            self.place, Job(make, lambda picture: self._arrived.emit(picture, camera, asked if still else 0), self._failed.emit)
         )
         if not still:
             self._settled.start()
@@ -129,12 +131,12 @@ class StageView(QWidget):
         objects = tuple(changed(o, wears={part: worn(w) for part, w in o.wears.items()}) for o in scene.objects)
         return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
 
-    def _take(self, picture: Picture, camera: Camera, still: bool) -> None:
+    def _take(self, picture: Picture, camera: Camera, still_of: int) -> None:
         height, width = picture.pixels.shape[:2]
         self._bytes = picture.pixels.tobytes()  # the image does not keep its own copy
         self.image = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
         self._camera = camera
-        self.still = still
+        self.still = still_of == self._asked
         self._seconds = picture.seconds
         self.trouble = ""
         self.frames_drawn += 1

@@ -1,0 +1,222 @@
+"""Formulas: GLSL expressions as nodes. Free names become input ports; the mathematics goes into the same expressions.
+
+Syntax and precedence: the GLSL 3.30 specification, sections 5.1 and 5.9, for floats, vectors and conditions. Whole
+numbers count as floats.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from lark import Lark, Token, Tree
+from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+
+from soft_lantern.errors import BadValue
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.expr import Expr, Op, Type, const, join, make, swizzle, uniform, vector_type
+from soft_lantern.ir.glsl_words import trouble_with_identifier
+from soft_lantern.nodes.definition import Carries, NodeType, Port, Setting
+from soft_lantern.values.kinds import Kind
+
+LONGEST = 1000
+
+_GRAMMAR = r"""
+?start: choice
+?choice: either | either "?" choice ":" choice -> choose
+?either: both | either "||" both -> or_
+?both: equality | both "&&" equality -> and_
+?equality: relation | equality "==" relation -> equal | equality "!=" relation -> unequal
+?relation: sum | relation "<" sum -> less | relation ">" sum -> greater
+    | relation "<=" sum -> at_most | relation ">=" sum -> at_least
+?sum: product | sum "+" product -> add | sum "-" product -> subtract
+?product: unary | product "*" unary -> multiply | product "/" unary -> divide
+?unary: postfix | "-" unary -> negate | "+" unary | "!" unary -> not_
+?postfix: atom | postfix "." NAME -> part
+?atom: NUMBER -> number | NAME -> name | NAME "(" choice ("," choice)* ")" -> call | "(" choice ")"
+NUMBER: /(\d+\.\d*|\.\d+|\d+)([eE][+-]?\d+)?[fF]?/
+NAME: /[A-Za-z_][A-Za-z0-9_]*/
+%ignore /\s+/
+"""
+_PARSER = Lark(_GRAMMAR, parser="lalr", propagate_positions=True)
+
+_BINARY = {"add": Op.ADD, "subtract": Op.SUB, "multiply": Op.MUL, "divide": Op.DIV, "and_": Op.AND, "or_": Op.OR}
+_COMPARED: dict[str, Callable[[Expr, Expr], Expr]] = {
+    "less": lambda a, b: a < b,
+    "greater": lambda a, b: a > b,
+    "at_most": lambda a, b: a <= b,
+    "at_least": lambda a, b: a >= b,
+    "equal": lambda a, b: make(Op.EQUAL, a, b),
+    "unequal": lambda a, b: make(Op.NOT, make(Op.EQUAL, a, b)),
+}
+_ONE_ARGUMENT = ("abs", "sign", "floor", "ceil", "fract", "sqrt", "exp", "log", "exp2", "log2", "sin", "cos")
+_ARITY: dict[str, int] = {
+    **dict.fromkeys((*_ONE_ARGUMENT, "length", "normalize"), 1),
+    **dict.fromkeys(("min", "max", "mod", "step", "pow", "dot", "cross", "distance", "reflect"), 2),
+    **dict.fromkeys(("clamp", "mix", "smoothstep"), 3),
+}
+FUNCTIONS = (*_ARITY, "vec2", "vec3", "vec4")
+
+
+class FormulaError(BadValue):
+    """What is wrong with a formula, and in which column, counted from 1."""
+
+    def __init__(self, words: str, column: int) -> None:
+        super().__init__(f"column {column}: {words}")
+        self.column = column
+
+
+@functools.lru_cache(maxsize=2048)
+def parse(text: str) -> Tree[Token]:
+    """The formula as a tree. Raises FormulaError."""
+    if len(text) > LONGEST:
+        raise FormulaError(f"a formula has at most {LONGEST} characters", LONGEST)
+    try:
+        return _PARSER.parse(text)
+    except UnexpectedEOF:
+        raise FormulaError("something is missing at the end", len(text) + 1) from None
+    except UnexpectedCharacters as error:
+        raise FormulaError(f"“{text[error.pos_in_stream or 0]}” does not belong here", error.column) from None
+    except UnexpectedInput as error:
+        token = getattr(error, "token", "")
+        at_end = getattr(token, "type", "") == "$END"
+        words = "something is missing at the end" if at_end else f"“{token}” does not belong here"
+        raise FormulaError(words, len(text) + 1 if at_end else error.column) from None
+
+
+def free_names(text: str) -> list[str]:
+    """The names that become ports, in the order they first stand. Raises FormulaError."""
+    found: dict[str, None] = {}
+    for tree in parse(text).iter_subtrees():
+        if tree.data == "name":
+            token = _token(tree)
+            trouble = trouble_with_identifier(str(token))
+            if trouble:
+                raise FormulaError(f"“{token}” {trouble}", token.column or 1)
+            found[str(token)] = None
+    order = {name: text.index(name) for name in found}
+    return sorted(found, key=lambda name: order[name])
+
+
+def build(text: str, values: Mapping[str, Expr]) -> Expr:
+    """The formula over the values of its names. Raises FormulaError where types do not go together."""
+    try:
+        return _build(parse(text), values)
+    except RecursionError:
+        raise FormulaError("nested too deeply", 1) from None
+
+
+@functools.lru_cache(maxsize=2048)
+def formula_type(text: str) -> NodeType:
+    """The node type of a formula: a port for each free name. Raises FormulaError."""
+    names = free_names(text)
+
+    def function(*inputs: Expr, expression: str) -> Expr:
+        return build(text, dict(zip(names, inputs, strict=True)))
+
+    ports = tuple(Port(name, Carries(None), 0.0) for name in names)
+    setting = Setting("expression", (), text)
+    return NodeType(
+        "formula",
+        text,
+        "formula",
+        ("expression",),
+        ports,
+        (Port("out", Carries(None)),),
+        (setting,),
+        function,
+        own_kinds=True,
+    )
+
+
+def result_kind(node_type: NodeType, inputs: Mapping[str, Kind]) -> Kind | None:
+    """The kind a formula gives for inputs of those kinds; None where they do not go together."""
+    placeholders = {name: uniform(f"formula:{name}", vector_type(kind.width)) for name, kind in inputs.items()}
+    try:
+        built = build(node_type.title, placeholders)
+    except FormulaError:
+        return None
+    if built.type is Type.BOOL:
+        return None
+    if built.type is Type.VEC4:
+        return Kind.COLOUR if Kind.COLOUR in inputs.values() else Kind.VECTOR4
+    return {Type.FLOAT: Kind.NUMBER, Type.VEC2: Kind.VECTOR2, Type.VEC3: Kind.VECTOR3}[built.type]
+
+
+def _token(tree: Tree[Token]) -> Token:
+    token = tree.children[0]
+    assert isinstance(token, Token)
+    return token
+
+
+def _build(node: Any, values: Mapping[str, Expr]) -> Expr:
+    name, column = str(node.data), node.meta.column
+    if name == "number":
+        return const(float(str(node.children[0]).rstrip("fF")))
+    if name == "name":
+        return values[str(node.children[0])]
+    if name == "part":
+        return _part(_build(node.children[0], values), node.children[1])
+    if name == "call":
+        token, *rest = node.children
+        return _call(token, [_build(each, values) for each in rest])
+    parts = [_build(child, values) for child in node.children]
+    try:
+        if name == "negate":
+            return -parts[0]
+        if name == "not_":
+            return make(Op.NOT, parts[0])
+        if name == "choose":
+            return _choice(*parts)
+        if name in _COMPARED:
+            return _COMPARED[name](*parts)
+        return make(_BINARY[name], *parts)
+    except TypeError as error:
+        raise FormulaError(str(error), column) from None
+
+
+def _choice(condition: Expr, yes: Expr, no: Expr) -> Expr:
+    width = max(yes.type.width, no.type.width)
+    return f.select(condition, *(f.splat(e, width) if e.type is Type.FLOAT else e for e in (yes, no)))
+
+
+def _part(value: Expr, token: Token) -> Expr:
+    letters = str(token)
+    for names in ("xyzw", "rgba", "stpq"):
+        if set(letters) <= set(names) and len(letters) <= 4:
+            letters = "".join("xyzw"[names.index(letter)] for letter in letters)
+            break
+    else:
+        raise FormulaError(f"“.{token}” names no components", token.column or 1)
+    try:
+        return swizzle(value, letters)
+    except TypeError as error:
+        raise FormulaError(str(error), token.column or 1) from None
+
+
+def _call(token: Token, arguments: list[Expr]) -> Expr:
+    name, column = str(token), token.column or 1
+    try:
+        if name in ("vec2", "vec3", "vec4"):
+            return _constructed(int(name[3]), arguments)
+        if name not in _ARITY:
+            raise FormulaError(f"there is no function “{name}”", column)
+        if len(arguments) != _ARITY[name]:
+            raise FormulaError(f"{name} takes {_ARITY[name]} argument(s), not {len(arguments)}", column)
+        if name == "distance":
+            return f.length(arguments[0] - arguments[1])
+        if name == "reflect":
+            return f.reflect(*arguments)
+        return make(Op(name), *arguments)
+    except TypeError as error:
+        raise FormulaError(str(error), column) from None
+
+
+def _constructed(width: int, arguments: list[Expr]) -> Expr:
+    if len(arguments) == 1 and arguments[0].type is Type.FLOAT:
+        return f.splat(arguments[0], width)
+    joined = arguments[0] if len(arguments) == 1 else join(*arguments)
+    if joined.type.width < width or (joined.type.width > width and len(arguments) > 1):
+        raise TypeError(f"vec{width} needs {width} components, not {joined.type.width}")
+    return swizzle(joined, "xyzw"[:width])

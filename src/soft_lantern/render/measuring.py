@@ -1,0 +1,158 @@
+"""Measures a graph: the value of every wire over a buffer of points, from one pass, and what it comes to.
+
+The same pass gives the thumbnails, the range strips, the histograms and the trace.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.graph.lowering import Lowered
+from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
+from soft_lantern.render.points import Points, at_time
+from soft_lantern.values.kinds import Kind
+
+BINS = 64
+BELOW, ABOVE, NOT_FINITE = (70, 110, 255), (255, 90, 60), (255, 0, 220)
+"""What clip view hatches with: below 0, above 1, and infinite or not a number."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """What a wire measured: lowest, highest and mean of its finite values over all components, and how many are not."""
+
+    low: float
+    high: float
+    mean: float
+    not_finite: int = 0
+
+    def leaves(self, expected: tuple[float, float], slack: float = 1e-5) -> bool:
+        """Whether any value lies outside the expected range."""
+        return self.low < expected[0] - slack or self.high > expected[1] + slack
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """One pass: reach and value of every output by "node.port", and on which points."""
+
+    points: Points
+    reaches: dict[str, Reach]
+    values: dict[str, Array]
+    time: float
+
+    def histogram(self, wire: str) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.float64]]:
+        """Counts of finite values in 64 equal bins for each component, (components, 64), and the bins' edges."""
+        values = np.atleast_2d(self.values[wire])
+        reach = self.reaches[wire]
+        span = (reach.low, reach.high if reach.high > reach.low else reach.low + 1e-6)
+        rows = [np.histogram(row[np.isfinite(row)], BINS, span) for row in values]
+        return np.stack([counts for counts, _ in rows]), rows[0][1]
+
+    def thumbnail(self, wire: str, kind: Kind, *, clip_view: bool = False) -> npt.NDArray[np.uint8]:
+        """A wire as a picture, (height, width, 4): numbers as grey, colours in their own colour, vectors as RGB.
+
+        Values are linear and held to 0–1; in clip view what is not within is hatched instead.
+        """
+        return pictured(self.points, self.values[wire], kind, clip_view=clip_view)
+
+    def at(self, pixel: int) -> dict[str, tuple[float, ...]]:
+        """Every wire's components at one of the points, by its place in `points.pixels`."""
+        return {wire: components_at(value, pixel) for wire, value in self.values.items()}
+
+
+class Measuring:
+    """Measures one graph again and again, computing only what changed."""
+
+    def __init__(self) -> None:
+        self._evaluation = Evaluation()
+        self._points: Points | None = None
+        self._reaches: dict[Expr, Reach] = {}
+
+    def measure(
+        self, lowered: Lowered, uniforms: Mapping[str, tuple[float, ...]], points: Points, time: float
+    ) -> Measured:
+        """The graph's wires over the points at a moment."""
+        leaves = at_time(points, time) | {name: leaf(parts) for name, parts in uniforms.items()}
+        if points is not self._points:
+            self._evaluation, self._reaches, self._points = Evaluation(), {}, points
+        values = self._evaluation.update([*lowered.wires.values(), *lowered.surface.values()], leaves)
+        fresh, kept = self._evaluation.fresh, {}
+        for expr in lowered.wires.values():
+            if expr not in kept:
+                known = self._reaches.get(expr) if expr not in fresh else None
+                kept[expr] = known or reach_of(values[expr])
+        self._reaches = kept
+        reaches = {wire: kept[expr] for wire, expr in lowered.wires.items()}
+        return Measured(points, reaches, {w: values[e] for w, e in lowered.wires.items()}, time)
+
+
+def reach_of(value: Array) -> Reach:
+    """What an array of values comes to."""
+    low, high = float(value.min()), float(value.max())
+    if low - low == 0 and high - high == 0:  # both finite, so all are
+        return Reach(low, high, float(value.mean()))
+    finite = value[np.isfinite(value)]
+    lost = value.size - finite.size
+    if not finite.size:
+        return Reach(0.0, 0.0, 0.0, lost)
+    return Reach(float(finite.min()), float(finite.max()), float(finite.mean()), lost)
+
+
+def components_at(value: Array, pixel: int) -> tuple[float, ...]:
+    """The components of one point's value in the NumPy reader's layout."""
+    rows = np.atleast_2d(value)
+    return tuple(float(row[pixel if len(row) > 1 else 0]) for row in rows)
+
+
+def pictured(points: Points, value: Array, kind: Kind, *, clip_view: bool = False) -> npt.NDArray[np.uint8]:
+    """Values at the points as a picture of the points' size; see `Measured.thumbnail`."""
+    picture = np.zeros((points.size[0] * points.size[1], 4), np.uint8)
+    rows = np.atleast_2d(value)
+    shown = rows[:3] if len(rows) > 1 else rows
+    bytes_ = encoded(shown)
+    if len(shown) == 2:
+        bytes_ = np.vstack([bytes_, np.zeros_like(bytes_[:1])])
+    picture[points.pixels, :3] = bytes_.T
+    picture[points.pixels, 3] = 255
+    if clip_view:
+        _hatch(picture, points, rows if kind is not Kind.COLOUR else rows[:3])
+    return picture.reshape(points.size[1], points.size[0], 4)
+
+
+def _hatch(picture: npt.NDArray[np.uint8], points: Points, rows: Array) -> None:
+    """Stripes that differ in direction as well as colour, so that colour is not the only sign."""
+    x, y = points.pixels % points.size[0], points.pixels // points.size[0]
+    finite = np.isfinite(rows).all(axis=0)
+    stripes = {
+        BELOW: ((rows < -1e-5).any(axis=0), (x + y) % 6 < 3),
+        ABOVE: ((rows > 1 + 1e-5).any(axis=0), (x - y) % 6 < 3),
+        NOT_FINITE: (~finite, (x // 3 + y // 3) % 2 == 0),
+    }
+    for colour, (where, stripe) in stripes.items():
+        hatched = np.broadcast_to(where, points.pixels.shape)
+        picture[points.pixels[hatched & stripe], :3] = colour
+        picture[points.pixels[hatched & ~stripe], :3] //= 3
+
+
+_STEPS = 4096
+
+
+def _encoding() -> npt.NDArray[np.uint8]:
+    """sRGB bytes of linear light in 4,096 steps (IEC 61966-2-1)."""
+    linear = np.arange(_STEPS + 1) / _STEPS
+    curve = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055)
+    return np.floor(curve * 255 + 0.5).astype(np.uint8)
+
+
+_SRGB = _encoding()
+
+
+def encoded(value: Array) -> npt.NDArray[np.uint8]:
+    """sRGB bytes of linear values held to 0–1; what is not a number shows as black."""
+    held = np.fmin(np.fmax(value, 0.0), 1.0)
+    return _SRGB[(held * _STEPS + 0.5).astype(np.uint16)]
