@@ -22,7 +22,8 @@ def test_a_new_demo_checks_clean_renders_and_exports(tmp_path: Path) -> None:
     project = tmp_path / "terraces"
     assert lantern("new", project, "--demo").returncode == 0
     checked = lantern("check", project, "--json")
-    assert (checked.returncode, json.loads(checked.stdout)) == (0, [])
+    planted = {n["place"] for n in json.loads(checked.stdout)}
+    assert (checked.returncode, planted) == (0, {"moth_trail"})
     pictures = []
     for backend in ("gl", "soft"):
         out = tmp_path / f"{backend}.png"
@@ -93,7 +94,7 @@ def test_errors_make_check_fail(demo_folder: Path) -> None:
     [
         (["check", "nowhere"], "no such folder"),
         (["check", "DEMO/meshes"], "no project.json"),
-        (["probe", "DEMO", "--material", "moss"], "no material “moss”; it has height_ramp"),
+        (["probe", "DEMO", "--material", "moss"], "no material “moss”; it has height_ramp, moth_trail"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=900"], "outside the limits 0.1 to 10"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "sprad=1"], "no parameter “sprad”"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=wide"], "not a number"),

@@ -144,7 +144,7 @@ def _height_under(frame: Frame, x: int, y: int) -> float:
     start, direction = frame.camera.ray((x + 0.5, y + 0.5), frame.size)
     hit = nearest_hit(start, direction, [("o", i.mesh, i.matrix) for i in frame.items])
     assert hit
-    return float(hit[1][1])
+    return float(hit.point[1])
 
 
 @pytest.mark.parametrize(("space", "moves"), [("world", True), ("object", False)])
@@ -166,7 +166,7 @@ def _red_by_own_height(frame: Frame, pixels: np.ndarray) -> dict[float, float]:
     for y in range(frame.size[1]):
         start, direction = frame.camera.ray((middle + 0.5, y + 0.5), frame.size)
         if hit := nearest_hit(start, direction, [("o", i.mesh, i.matrix) for i in frame.items]):
-            found[round(float(hit[1][1] - frame.items[0].matrix[1, 3]), 1)] = float(pixels[y, middle, 0])
+            found[round(float(hit.point[1] - frame.items[0].matrix[1, 3]), 1)] = float(pixels[y, middle, 0])
     return found
 
 

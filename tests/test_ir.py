@@ -56,7 +56,7 @@ def test_wrong_types_are_refused_when_built() -> None:
 def test_every_reader_has_a_rule_for_every_operator() -> None:
     everything = set(Op) - LEAVES - {Op.SWIZZLE}
     assert set(numpy_reader.RULES) == everything
-    assert set(interval.RULES) | set(interval._WHOLE) | COMPARISONS | LOGIC | {Op.JOIN} == everything
+    assert set(interval.RULES) | set(interval._WHOLE) | COMPARISONS | LOGIC | {Op.JOIN, Op.FINITE} == everything
 
 
 # Where GLSL leaves results undefined (GLSL 3.30, sections 8.1 and 8.2), operands keep to the defined part.
@@ -191,6 +191,16 @@ def test_folding_works_out_what_is_known_and_drops_needless_work() -> None:
     assert done[P * A] is P
     assert done[f.mix(P * A, Q, B)] is P
     assert replace([A / 4.0 + 0.5], {A: const(2.0)})[A / 4.0 + 0.5] is const(1.0)
+
+
+def test_what_is_not_finite_is_told_by_both_readers(gl: GlRenderer) -> None:
+    values = np.float32([1.0, np.inf, -np.inf, np.nan, 3.4e38])
+    results = {"float": f.finite(A), "vector": f.finite(join(1.0, A))}
+    by_numpy = evaluate(results.values(), {"a": values})
+    by_glsl = evaluate_on_gpu(gl, results, {"a": values}, 5)
+    for name, expr in results.items():
+        assert by_numpy[expr].tolist() == [True, False, False, False, True]
+        assert by_glsl[name][:, 0].tolist() == [1, 0, 0, 0, 1]
 
 
 def test_an_input_is_read_by_its_name() -> None:

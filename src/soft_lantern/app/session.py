@@ -74,6 +74,8 @@ class Session(QObject):
         self.file_notices = opened.notices
         self.mesh_notices: dict[str, list[Notice]] = {}
         self.notices: list[Notice] = []
+        self._checked: list[Notice] = []
+        self._measured: tuple[Material, list[Notice]] | None = None
         self.models: dict[str, Model] = {}
         self.loading: set[str] = set()
         self.undo = QUndoStack(self)
@@ -342,9 +344,25 @@ class Session(QObject):
 
     def _found_notices(self, project: Project, found: list[Notice]) -> None:
         if project is self.project:
-            meshes = [n for asset_id in project.assets for n in self.mesh_notices.get(asset_id, [])]
-            self.notices = [*self.file_notices, *meshes, *found]
-            self.notices_changed.emit()
+            self._checked = found
+            self._gather_notices()
+
+    def take_measured(self, material: Material, notices: list[Notice]) -> None:
+        """Put the notices that rest on measured values in place of those from the document alone."""
+        if material is self.project.materials.get(material.id):
+            self._measured = (material, notices)
+            self._gather_notices()
+
+    def _gather_notices(self) -> None:
+        meshes = [n for asset_id in self.project.assets for n in self.mesh_notices.get(asset_id, [])]
+        found = self._checked
+        if self._measured and self._measured[0] is self.project.materials.get(self._measured[0].id):
+            place = self._measured[0].id
+            found = [n for n in found if n.place != place] + self._measured[1]
+        order = list(Severity)
+        notices = [*self.file_notices, *meshes, *found]
+        self.notices = sorted(notices, key=lambda n: (not n.open, -order.index(n.severity)))
+        self.notices_changed.emit()
 
     def _keep_for_recovery(self) -> None:
         project = self.project

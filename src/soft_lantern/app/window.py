@@ -36,7 +36,7 @@ from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
 from soft_lantern.graph.instances import put_material
-from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.notices import Notice
 from soft_lantern.render.worker import RenderWorker
 
 DESKS = ("Build", "Tune")
@@ -76,6 +76,7 @@ class MainWindow(QMainWindow):
         self.session.saved_changed.connect(self.refresh)
         self.session.notices_changed.connect(self._show_notices)
         self.session.files_changed_outside.connect(self._ask_about_outside)
+        self.build.notice_list.jump_wanted.connect(self._jump_to)
         self.build.stage.drawn.connect(lambda _: self._show_renderer())
         self.go_to_desk(0)
         self.build.canvas.setFocus()
@@ -155,6 +156,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.session.close()
+        self.build.measurer.stop()
         self.worker.stop()
         event.accept()
 
@@ -213,7 +215,8 @@ class MainWindow(QMainWindow):
         bar.setSizeGripEnabled(False)
         self.message = QLabel()
         self.notice_button = QToolButton()
-        self.notice_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.notice_button.setText("0 notices")
+        self.notice_button.clicked.connect(self._open_notices)
         self.notice_button.setAccessibleName("notices")
         self.renderer_label = QLabel()
         self.renderer_label.setProperty("quiet", True)
@@ -242,6 +245,10 @@ class MainWindow(QMainWindow):
             None,
             ("Add a node", "Ctrl+Space", canvas.open_finder),
             ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
+            ("Dissolve", "Ctrl+Backspace", canvas.dissolve_selected),
+            ("Align", "", canvas.align_selected),
+            ("Hide or show thumbnails", "Ctrl+H", canvas.hide_thumbnails),
+            ("Find in the graph", "Ctrl+F", canvas.find_node),
             ("Expose as a parameter", "Ctrl+E", canvas.expose_selected),
             ("Tidy the graph", "Ctrl+T", canvas.tidy),
             ("Frame the graph", "Ctrl+Home", canvas.frame_all),
@@ -251,6 +258,15 @@ class MainWindow(QMainWindow):
             *((f"Add {s} to the stage", "", self._adds(s)) for s in ("sphere", "cube", "cylinder", "plane")),
             ("Duplicate object", "", self.build.objects.duplicate),
             ("Delete object", "", self.build.objects.delete),
+            ("Play or freeze the clock", "F2", self.build.clock.play.toggle),
+            ("Step the clock", "F3", self.build.clock.step.click),
+            ("Probe the stage", "F4", lambda: self._stage_bar().probe.toggle()),
+            ("Take the probe away", "", self.build.clear_probe),
+            ("Clip view", "F10", lambda: self._stage_bar().clip.toggle()),
+            ("Show the wire on the stage", "F11", self.build.wire_box.button.toggle),
+            ("Measure on the flat card", "", lambda: self.build.measure_on_object(False)),
+            ("Measure on the object", "", lambda: self.build.measure_on_object(True)),
+            ("Show the notices", "Ctrl+N", self._open_notices),
             ("Switch sky", "F5", self._on_stage("backdrop")),
             ("Switch floor", "F6", self._on_stage("floor")),
             ("Switch tone map", "F7", self._on_stage("tone_map")),
@@ -312,25 +328,19 @@ class MainWindow(QMainWindow):
         self.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
 
     def _show_notices(self) -> None:
-        notices = self.session.notices
-        serious = [n for n in notices if n.severity is not Severity.INFO]
-        self.notice_button.setText(f"{len(serious)} notice{'' if len(serious) == 1 else 's'}")
-        menu = QMenu(self)
-        for notice in notices[:60]:
-            menu.addAction(f"{notice.severity}: {notice.text}", lambda notice=notice: self._jump_to(notice))
-        if not notices:
-            nothing = menu.addAction("Nothing is wrong")
-            if nothing:
-                nothing.setEnabled(False)
-        self.notice_button.setMenu(menu)
+        count = sum(notice.open for notice in self.session.notices)
+        self.notice_button.setText(f"{count} notice{'' if count == 1 else 's'}")
+
+    def _open_notices(self) -> None:
+        self.go_to_desk(0)
+        self.build.tabs.setCurrentWidget(self.build.notice_list)
 
     def _jump_to(self, notice: Notice) -> None:
         if notice.place in self.session.project.materials:
             self.go_to_desk(0)
             self.session.open_material(notice.place)
             if notice.node:
-                self.build.canvas.selected = {notice.node}
-                self.build.canvas.frame_all()
+                self.build.canvas.go_to(notice.node)
         elif notice.place in self.session.project.instances:
             self.go_to_desk(DESKS.index("Tune"))
             self.tune.select(notice.place)

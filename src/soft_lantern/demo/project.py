@@ -9,6 +9,7 @@ from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.project_folder import MESH_FOLDER, save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed
+from soft_lantern.graph.edits import connect
 from soft_lantern.graph.instances import put_instance
 from soft_lantern.values.colour import colour_from_hex
 
@@ -26,7 +27,7 @@ def write_demo(folder: Path) -> Project:
 
 def demo_project() -> Project:
     """The demo's document."""
-    project = height_ramp().into_project(Project(name=NAME))
+    project = moth_trail().into_project(height_ramp().into_project(Project(name=NAME)))
     for instance in (
         Instance(
             id="pool_depths",
@@ -97,4 +98,25 @@ def height_ramp() -> Authoring:
     mask = m.add("clamp", name="Height mask", value=rise / spread)
     colour = m.add("mix", name="Ramp colour", a=low, b=high, factor=mask)
     m.add("surface", base_colour=colour, roughness=roughness)
+    return m
+
+
+def moth_trail() -> Authoring:
+    """A glow with one of each common mistake planted in it, to be found and mended by what the window says."""
+    m = Authoring("Moth trail")
+    dust = m.expose("Dust colour", "#e8d24a", group="Colours")
+    night = m.expose("Night colour", "#0b1d8c", group="Colours")
+    reach = m.expose("Reach", 3.0, limits=(0, 6), unit="m", group="Shape", tooltip="How far up the trail glows")
+    glow = m.expose("Glow", 0.8, limits=(0, 1), group="Shape")
+    sparkle = m.expose("Sparkle", 0.7, limits=(0, 1), group="Shape")
+    height = m.add("position", space="world").into("separate").y
+    rise = m.add("clamp", name="Trail", value=height / reach)
+    both = m.add("add", name="Both glows", a=glow, b=sparkle)
+    tint = m.add("multiply", name="Tint", a=dust, b=night)
+    flicker = m.add("formula", name="Flicker", expression="sqrt(height)")
+    m.material = connect(m.material, height.ref, f"{flicker.node_id}.height")
+    held = m.add("clamp", name="Held again", value=rise)
+    body = m.add("mix", name="Body", a=tint, b=dust, factor=held)
+    m.add("number", name="Forgotten", value=3.0)
+    m.add("surface", base_colour=body, metallic=both, roughness=flicker)
     return m

@@ -5,6 +5,7 @@ Each raises a BadEdit (WrongKind, WouldCycle) or BadValue with a sentence for pe
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable, Mapping
 
 from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
@@ -24,6 +25,9 @@ from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.kinds import Kind, Value, components, conversion, fitted
+
+COLUMN = 156.0
+"""How far apart columns of nodes stand on the canvas."""
 
 
 def add_node(material: Material, node_id: str, node: Node) -> Material:
@@ -106,6 +110,58 @@ def connect(material: Material, out: str, into: str) -> Material:
 def disconnect(material: Material, into: str) -> Material:
     """The material without the wire into that input."""
     return changed(material, wires=_without(material.wires, into))
+
+
+def insertable(material: Material, node_id: str, into: str) -> bool:
+    """Whether a node could be put into the wire that feeds `into`."""
+    try:
+        insert(material, node_id, into)
+    except BadEdit:
+        return False
+    return True
+
+
+def insert(material: Material, node_id: str, into: str) -> Material:
+    """The material with a node put into the wire that feeds `into`; what lies downstream moves aside to make room.
+
+    Raises BadEdit where the node has no input and output that fit the wire.
+    """
+    node_type = known_type(material.nodes[node_id])
+    entry = next((p for p in node_type.inputs if p.carries.takes_wire), None)
+    if entry is None or not node_type.outputs:
+        raise BadEdit(f"{label_of(material.nodes[node_id])} has nothing to put into a wire")
+    out = material.wires[into]
+    wired = connect(disconnect(material, into), out, port_ref(node_id, entry.name))
+    wired = connect(wired, port_ref(node_id, node_type.outputs[0].name), into)
+    return _made_room(wired, node_id)
+
+
+def dissolve(material: Material, node_ids: Iterable[str]) -> Material:
+    """The material without those nodes, each wire through one joined up where the kinds allow it."""
+    for node_id in node_ids:
+        source = _first_source(material, node_id)
+        readers = [i for i, o in material.wires.items() if node_and_port(o)[0] == node_id]
+        material = remove_nodes(material, [node_id])
+        for into in readers if source else []:
+            with contextlib.suppress(BadEdit):
+                material = connect(material, source, into)
+    return material
+
+
+def change_formula(material: Material, node_id: str, expression: str) -> Material:
+    """The material with another expression in a formula; wires into ports that are gone come off.
+
+    Raises FormulaError with the column of what is wrong.
+    """
+    node_type = formula_type(expression)
+    node = material.nodes[node_id]
+    names = {p.name for p in node_type.inputs}
+    kept = {
+        into: out
+        for into, out in material.wires.items()
+        if node_and_port(into)[0] != node_id or node_and_port(into)[1] in names
+    }
+    return change_node(changed(material, wires=kept), node_id, settings={**node.settings, "expression": expression})
 
 
 def feeds(material: Material, source: str, target: str) -> bool:
@@ -321,6 +377,25 @@ def held(parameter: Parameter, value: Value) -> Value:
     high = float("inf") if parameter.high is None else parameter.high
     kept = tuple(min(max(p, low), high) for p in parts)
     return kept if isinstance(shaped, tuple) else kept[0]
+
+
+def _first_source(material: Material, node_id: str) -> str:
+    """What feeds the first wired input of a node; "" where nothing does."""
+    node_type = known_type(material.nodes[node_id])
+    refs = [port_ref(node_id, p.name) for p in node_type.inputs]
+    return next((material.wires[ref] for ref in refs if ref in material.wires), "")
+
+
+def _made_room(material: Material, node_id: str) -> Material:
+    """What the node feeds, moved right until a column lies between, and everything further on with it."""
+    node = material.nodes[node_id]
+    downstream = {other for other in material.nodes if other != node_id and feeds(material, node_id, other)}
+    nearest = min((material.nodes[other].x for other in downstream), default=node.x + COLUMN)
+    shift = node.x + COLUMN - nearest
+    if shift <= 0:
+        return material
+    places = {other: (material.nodes[other].x + shift, material.nodes[other].y) for other in downstream}
+    return move_nodes(material, places)
 
 
 def _without(wires: dict[str, str], into: str) -> dict[str, str]:

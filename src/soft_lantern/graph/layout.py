@@ -5,10 +5,9 @@ from __future__ import annotations
 from math import inf
 
 from soft_lantern.graph.document import Material, Node, node_and_port
-from soft_lantern.graph.edits import move_nodes
+from soft_lantern.graph.edits import COLUMN, move_nodes
 from soft_lantern.graph.kinds import evaluation_order, type_of
 
-COLUMN = 156.0
 ROW_GAP = 26.0
 SLIP_WIDTH = 126.0
 

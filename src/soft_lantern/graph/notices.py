@@ -1,9 +1,12 @@
-"""Problems found in a project: what is wrong, and where it starts."""
+"""Problems found in a project: what is wrong, where it starts, and what would mend it."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from soft_lantern.graph.document import Accepted, Material, changed
 
 
 class Severity(StrEnum):
@@ -14,9 +17,21 @@ class Severity(StrEnum):
     ERROR = "error"
 
 
+@dataclass(frozen=True, eq=False)
+class Fix:
+    """An edit that mends a notice, and its words."""
+
+    words: str
+    edit: Callable[[Material], Material]
+
+
 @dataclass(frozen=True, slots=True)
 class Notice:
-    """One problem. `kind` is a stable word for tools; `place` is a record's id; node and port say where within it."""
+    """One problem. `kind` is a stable word for tools; `place` is a record's id; node and port say where within it.
+
+    `measured` and `possible` are ranges in words, where there are any; `accepted` is the remark of an author who lets
+    it stand.
+    """
 
     severity: Severity
     kind: str
@@ -24,3 +39,34 @@ class Notice:
     place: str = ""
     node: str = ""
     port: str = ""
+    measured: str = ""
+    possible: str = ""
+    fixes: tuple[Fix, ...] = ()
+    accepted: str | None = None
+
+    @property
+    def open(self) -> bool:
+        """Whether it wants looking at: not accepted, and more than a hint."""
+        return self.accepted is None and self.severity is not Severity.INFO
+
+
+def with_accepted(material: Material, notices: list[Notice]) -> list[Notice]:
+    """The notices of a material with those marked that its author lets stand."""
+    remarks = {(a.kind, a.node, a.port): a.remark for a in material.accepted}
+    marked = []
+    for notice in notices:
+        key = (notice.kind, notice.node, notice.port)
+        marked.append(replace(notice, accepted=remarks[key]) if key in remarks else notice)
+    return marked
+
+
+def accept(material: Material, notice: Notice, remark: str) -> Material:
+    """The material with a notice let stand, and why."""
+    entry = Accepted(kind=notice.kind, node=notice.node, port=notice.port, remark=remark)
+    return changed(material, accepted=(*unaccept(material, notice).accepted, entry))
+
+
+def unaccept(material: Material, notice: Notice) -> Material:
+    """The material with a notice wanting to be looked at again."""
+    key = (notice.kind, notice.node, notice.port)
+    return changed(material, accepted=tuple(a for a in material.accepted if (a.kind, a.node, a.port) != key))

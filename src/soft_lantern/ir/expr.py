@@ -86,13 +86,17 @@ class Op(StrEnum):
     AND = "&&"
     OR = "||"
     NOT = "!"
+    FINITE = "finite"
 
 
 LEAVES = frozenset({Op.CONST, Op.INPUT, Op.UNIFORM})
 COMPARISONS = frozenset({Op.LESS, Op.LESS_EQUAL, Op.EQUAL})
 LOGIC = frozenset({Op.AND, Op.OR, Op.NOT})
 _NOT_ELEMENTWISE = (
-    LEAVES | COMPARISONS | LOGIC | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS}
+    LEAVES
+    | COMPARISONS
+    | LOGIC
+    | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS, Op.FINITE}
 )
 ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
 
@@ -264,7 +268,9 @@ def make(op: Op, *args: Expr) -> Expr:
 
 def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
     types = {a.type for a in args}
-    if op in LOGIC:
+    if op is Op.FINITE:
+        wanted, result = types & set(FLOAT_TYPES), Type.BOOL
+    elif op in LOGIC:
         wanted, result = {Type.BOOL}, Type.BOOL
     elif op in COMPARISONS:
         wanted, result = {Type.FLOAT}, Type.BOOL

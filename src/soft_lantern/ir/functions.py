@@ -91,6 +91,16 @@ def reflect(incident: Expr, normal: Expr) -> Expr:
     return incident - 2.0 * dot(normal, incident) * normal
 
 
+def finite(v: Expr) -> Expr:
+    """Whether every component is neither infinite nor NaN, as a condition."""
+    return make(Op.FINITE, v)
+
+
+def both(a: Expr, b: Expr) -> Expr:
+    """Whether two conditions hold."""
+    return make(Op.AND, a, b)
+
+
 def select(condition: Expr, when_true: Arg, when_false: Arg) -> Expr:
     """when_true where the condition holds, else when_false; both must be of one type."""
     return make(Op.SELECT, condition, lift(when_true), lift(when_false))

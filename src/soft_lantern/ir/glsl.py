@@ -133,6 +133,11 @@ def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str]) ->
     if op is Op.SELECT:
         inside = " ".join((args[0].within(_OR), "?", args[1].within(_OR), ":", args[2].within(_OR)))
         return _Text(inside, _CHOICE)
+    if op is Op.FINITE:
+        inside = f"isnan({args[0].text}) || isinf({args[0].text})"
+        if expr.args[0].type is not Type.FLOAT:
+            inside = f"any(isnan({args[0].text})) || any(isinf({args[0].text}))"
+        return _Text(f"!({inside})", _UNARY)
     if op in _PREFIX:
         return _Text(_PREFIX[op] + args[0].within(_PRIMARY), _UNARY)
     if op in _INFIX:

@@ -31,6 +31,7 @@ INPUTS: dict[str, Input] = {
     "view_distance": Input(Type.FLOAT, "m", (0, inf), (1,), "distance from the camera to the point"),
     "depth_behind": Input(Type.FLOAT, "m", (0, inf), (0,), "distance along the view ray to the opaque surface behind"),
     "camera_position": Input(Type.VEC3, "m", (-inf, inf), (0, 0, 0), "the camera in world space"),
+    "pixel_place": Input(Type.VEC2, "px", (0, inf), (0.5, 0.5), "the pixel's middle, from the lower left corner"),
     "time": Input(Type.FLOAT, "s", (0, inf), (0,), "seconds since the clock started"),
 }
 

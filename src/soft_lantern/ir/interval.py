@@ -39,8 +39,8 @@ class Interval:
 
 def exactly(*parts: float) -> Interval:
     """The interval that holds one value only."""
-    single = tuple(_single(p) for p in parts)
-    return Interval(single, single)
+    rounded = tuple(single(p) for p in parts)
+    return Interval(rounded, rounded)
 
 
 def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr, Interval]:
@@ -54,12 +54,30 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
             found[expr] = Interval((low,) * expr.type.width, (high,) * expr.type.width)
         elif expr.op is Op.UNIFORM:
             found[expr] = uniforms[str(expr.data)]
+        elif expr.op is Op.DIV and expr.args[1].op is Op.SELECT:
+            found[expr] = _divided_by_choice(expr, found)
         else:
             found[expr] = _applied(expr, [found[a] for a in expr.args])
     return found
 
 
-def _single(x: float) -> float:
+def may_be_zero(expr: Expr, known: Mapping[Expr, Interval]) -> bool:
+    """Whether a value can be 0: of a choice, whether one of its two sides can, though their hull may hold 0."""
+    if expr.op is Op.SELECT:
+        return any(may_be_zero(side, known) for side in expr.args[1:])
+    return known[expr].contains(0.0)
+
+
+def _divided_by_choice(expr: Expr, known: Mapping[Expr, Interval]) -> Interval:
+    """By each side of the choice apart: a divisor kept from 0 on both sides gives a bounded quotient."""
+    divisor = expr.args[1]
+    quotients = [_applied(expr, [known[expr.args[0]], known[side]]) for side in divisor.args[1:]]
+    whole = _choice([known[divisor.args[0]], *quotients], known[divisor].may_be_nan)
+    return Interval(whole.low, whole.high, any(q.may_be_nan for q in quotients) or whole.may_be_nan)
+
+
+def single(x: float) -> float:
+    """The nearest single-precision number, infinite where there is none."""
     return ctypes.c_float(x).value
 
 
@@ -82,8 +100,8 @@ def _applied(expr: Expr, args: list[Interval]) -> Interval:
         low, high = rule(*ends)
         if math.isnan(low) or math.isnan(high):
             low, high, nan = -inf, inf, True
-        lows.append(_single(low))
-        highs.append(_single(high))
+        lows.append(single(low))
+        highs.append(single(high))
         nan = nan or _gives_nan(expr.op, ends)
     return Interval(tuple(lows), tuple(highs), nan)
 
@@ -161,14 +179,23 @@ def _clamped(x: Ends, low: Ends, high: Ends) -> Ends:
 
 def _mixed(a: Ends, b: Ends, t: Ends) -> Ends:
     if t[0] >= 0 and t[1] <= 1:
-        # Between a and b; the two rounded products may add up to one unit too much.
-        low, high = min(a[0], b[0]), max(a[1], b[1])
         if t[0] == t[1] and t[0] in (0.0, 1.0):
             return (a, b)[int(t[0])]
-        slack = 2.0**-23
-        return low - abs(low) * slack if low < 0 else low * (1 - slack), high + abs(high) * slack
-    one_less = _difference((1.0, 1.0), t)
-    return _sum(_corners(_times)(a, one_less), _corners(_times)(b, t))
+        # Between a and b, but for the rounding of two products, a difference and a sum.
+        low, high = min(a[0], b[0]), max(a[1], b[1])
+        slack = max(abs(low), abs(high)) * 2.0**-22
+        if math.isinf(slack):
+            return low, high
+        return (max(low - slack, 0.0) if low >= 0 else low - slack), (
+            min(high + slack, 0.0) if high <= 0 else high + slack
+        )
+    one_less = _rounded(_difference((1.0, 1.0), t))
+    return _sum(_rounded(_corners(_times)(a, one_less)), _rounded(_corners(_times)(b, t)))
+
+
+def _rounded(a: Ends) -> Ends:
+    """The ends after an operation of several has been rounded."""
+    return single(a[0]), single(a[1])
 
 
 def _wave(a: Ends) -> Ends:
@@ -225,7 +252,8 @@ def _fraction(a: Ends) -> Ends:
 
 def _remainder(x: Ends, y: Ends) -> Ends:
     largest = max(abs(y[0]), abs(y[1]))
-    return (0.0 if y[0] > 0 else -largest), (0.0 if y[1] < 0 else largest)
+    slack = max(abs(x[0]), abs(x[1]), largest) * 2.0**-21  # the rounding of y·floor(x / y) is as large as x's own
+    return (0.0 if y[0] > 0 else -largest) - slack, (0.0 if y[1] < 0 else largest) + slack
 
 
 def _stepped(edge: Ends, x: Ends) -> Ends:
@@ -244,15 +272,15 @@ def _dot(args: list[Interval], nan: bool) -> Interval:
     total = (0.0, 0.0)
     for index in range(max(a.width for a in args)):
         ends = [(a.low[index % a.width], a.high[index % a.width]) for a in args]
-        total = _sum(total, _corners(_times)(ends[0], ends[1]))
-    return Interval((_single(total[0]),), (_single(total[1]),), nan)
+        total = _rounded(_sum(total, _rounded(_corners(_times)(ends[0], ends[1]))))
+    return Interval((single(total[0]),), (single(total[1]),), nan)
 
 
 def _length(args: list[Interval], nan: bool) -> Interval:
     ends = [_absolute(e) for e in zip(args[0].low, args[0].high, strict=True)]
     low = math.sqrt(sum(e[0] ** 2 for e in ends)) * (1 - 2.0**-21)
     high = math.sqrt(sum(e[1] ** 2 for e in ends)) * (1 + 2.0**-21)
-    return Interval((_single(low),), (_single(high),), nan)
+    return Interval((single(low),), (single(high),), nan)
 
 
 def _unit(args: list[Interval], nan: bool) -> Interval:
@@ -263,8 +291,8 @@ def _unit(args: list[Interval], nan: bool) -> Interval:
 def _cross(args: list[Interval], nan: bool) -> Interval:
     a, b = ([*zip(v.low, v.high, strict=True)] for v in args)
     times = _corners(_times)
-    ends = [_difference(times(a[i], b[j]), times(a[j], b[i])) for i, j in ((1, 2), (2, 0), (0, 1))]
-    return Interval(tuple(_single(e[0]) for e in ends), tuple(_single(e[1]) for e in ends), nan)
+    ends = [_difference(_rounded(times(a[i], b[j])), _rounded(times(a[j], b[i]))) for i, j in ((1, 2), (2, 0), (0, 1))]
+    return Interval(tuple(single(e[0]) for e in ends), tuple(single(e[1]) for e in ends), nan)
 
 
 def _choice(args: list[Interval], nan: bool) -> Interval:
@@ -302,7 +330,7 @@ RULES: dict[Op, Callable[..., Ends]] = {
     Op.CLAMP: _clamped,
     Op.MIX: _mixed,
     Op.STEP: _stepped,
-    Op.SMOOTHSTEP: lambda low, high, x: (0.0, 1.0),
+    Op.SMOOTHSTEP: lambda low, high, x: (0.0, 1.0 + 2.0**-22),
     Op.SQRT: _slack(_root, 1),
     Op.POW: _power,
     Op.EXP: _exponential(math.exp),

@@ -165,4 +165,5 @@ RULES: dict[Op, Callable[..., Array]] = {
     Op.AND: np.logical_and,
     Op.OR: np.logical_or,
     Op.NOT: np.logical_not,
+    Op.FINITE: lambda v: np.isfinite(v).all(axis=0) if v.ndim == 2 else np.isfinite(v),
 }

@@ -18,6 +18,7 @@ FRAGMENT_INPUTS = {
     "normal_world": "in vec3 surface_normal;",
     "camera_position": "uniform vec3 camera_position;",
     "time": "uniform float time;",
+    "pixel_place": "#define pixel_place gl_FragCoord.xy",
 }
 """How the stage supplies each surface input."""
 

@@ -14,26 +14,13 @@ import numpy.typing as npt
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
+from soft_lantern.ir.reach import Reach, reach_of
 from soft_lantern.render.points import Points, at_time
 from soft_lantern.values.kinds import Kind
 
 BINS = 64
 BELOW, ABOVE, NOT_FINITE = (70, 110, 255), (255, 90, 60), (255, 0, 220)
 """What clip view hatches with: below 0, above 1, and infinite or not a number."""
-
-
-@dataclass(frozen=True, slots=True)
-class Reach:
-    """What a wire measured: lowest, highest and mean of its finite values over all components, and how many are not."""
-
-    low: float
-    high: float
-    mean: float
-    not_finite: int = 0
-
-    def leaves(self, expected: tuple[float, float], slack: float = 1e-5) -> bool:
-        """Whether any value lies outside the expected range."""
-        return self.low < expected[0] - slack or self.high > expected[1] + slack
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,7 +36,8 @@ class Measured:
         """Counts of finite values in 64 equal bins for each component, (components, 64), and the bins' edges."""
         values = np.atleast_2d(self.values[wire])
         reach = self.reaches[wire]
-        span = (reach.low, reach.high if reach.high > reach.low else reach.low + 1e-6)
+        least = max(1e-6, abs(reach.low) * 1e-4)  # a constant gets one bin of a span that floats can divide
+        span = (reach.low, max(reach.high, reach.low + least))
         rows = [np.histogram(row[np.isfinite(row)], BINS, span) for row in values]
         return np.stack([counts for counts, _ in rows]), rows[0][1]
 
@@ -89,18 +77,6 @@ class Measuring:
         self._reaches = kept
         reaches = {wire: kept[expr] for wire, expr in lowered.wires.items()}
         return Measured(points, reaches, {w: values[e] for w, e in lowered.wires.items()}, time)
-
-
-def reach_of(value: Array) -> Reach:
-    """What an array of values comes to."""
-    low, high = float(value.min()), float(value.max())
-    if low - low == 0 and high - high == 0:  # both finite, so all are
-        return Reach(low, high, float(value.mean()))
-    finite = value[np.isfinite(value)]
-    lost = value.size - finite.size
-    if not finite.size:
-        return Reach(0.0, 0.0, 0.0, lost)
-    return Reach(float(finite.min()), float(finite.max()), float(finite.mean()), lost)
 
 
 def components_at(value: Array, pixel: int) -> tuple[float, ...]:

@@ -10,9 +10,10 @@ import numpy.typing as npt
 from soft_lantern.graph.document import Scene
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import Array, leaf
-from soft_lantern.render.soft import rasterise, surface_inputs
+from soft_lantern.render.soft import Hits, rasterise, surface_inputs
 from soft_lantern.render.staging import placed_parts
 from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.picking import Hit
 from soft_lantern.scene.transforms import Camera
 
 
@@ -28,6 +29,20 @@ class Points:
     @property
     def count(self) -> int:
         return len(self.pixels)
+
+
+def point_under(hit: Hit[object], camera: Camera) -> Points:
+    """The surface point that a ray met, as a buffer of one."""
+    mesh, corners = hit.mesh, hit.mesh.triangles[hit.triangle]
+    weights = np.asarray([hit.weights])
+    place = np.zeros(1, np.int64)
+    position, normal = weights @ mesh.positions[corners], weights @ mesh.normals[corners]
+    uv, colour = weights @ mesh.uvs[corners], weights @ mesh.colours[corners]
+    single = Hits(place, np.zeros(1), weights, position, normal, uv, colour, np.array([hit.front]))
+    inputs: dict[str, Array] = dict(surface_inputs(hit.matrix, single))
+    inputs["camera_position"] = leaf(camera.position)
+    inputs["view_distance"] = leaf([float(np.linalg.norm(hit.point - camera.position))])
+    return Points((1, 1), place, inputs, "the probe")
 
 
 def at_time(points: Points, time: float) -> dict[str, Array]:

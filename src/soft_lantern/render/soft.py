@@ -169,6 +169,7 @@ def _painted(frame: Frame, item: Item, hits: Hits) -> npt.NDArray[np.float32]:
     """Linear RGBA of the item at the pixels it covers, (n, 4)."""
     inputs = surface_inputs(item.matrix, hits)
     inputs |= {"camera_position": leaf(frame.camera.position), "time": leaf([frame.time])}
+    inputs["pixel_place"] = _pixel_places(frame, hits.pixels)
     return _read(item.paint, inputs, len(hits.pixels))
 
 
@@ -185,6 +186,11 @@ def surface_inputs(matrix: Matrix, hits: Hits) -> dict[str, Array]:
         "uv": hits.uvs.T,
         "vertex_color": hits.colours.T,
     }
+
+
+def _pixel_places(frame: Frame, pixels: npt.NDArray[np.int64]) -> Array:
+    width, height = frame.size
+    return np.stack([pixels % width + 0.5, height - pixels // width - 0.5])
 
 
 def _backdrop(frame: Frame, pixels: npt.NDArray[np.int64]) -> npt.NDArray[np.float32]:

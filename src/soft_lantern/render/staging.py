@@ -12,7 +12,7 @@ from soft_lantern.graph.document import Material, Project, Scene, StageObject
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, Type, const, join, uniform
+from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.render import surface_model
 from soft_lantern.render.frame import Frame, Item, Paint
@@ -26,6 +26,25 @@ SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "emissive", "alpha")
 GREY = Material(id="", name="plain grey")
 
 
+SCALES = ("0 to 1", "measured", "signed")
+CHANNELS = ("all", "x", "y", "z", "w")
+
+
+@dataclass(frozen=True, slots=True)
+class WireView:
+    """One wire of one material to show unlit, instead of the surface.
+
+    `scale`: "0 to 1" as it is, "measured" from `low` to `high`, "signed" −1 to 1; `channel`: all, or one as grey.
+    """
+
+    material: str
+    wire: str
+    scale: str = "0 to 1"
+    channel: str = "all"
+    low: float = 0.0
+    high: float = 1.0
+
+
 @dataclass(frozen=True, slots=True)
 class StageOptions:
     """How the stage is judged: what is drawn beside the objects, and what of the surface is shown."""
@@ -35,6 +54,8 @@ class StageOptions:
     tone_map: bool = True
     gauge: float | None = None
     show: str = LIT
+    clip: bool = False
+    wire: WireView | None = None
 
 
 class Looks:
@@ -50,13 +71,19 @@ class Looks:
         """The material as expressions."""
         return self._lowered(_ByIdentity(material))
 
-    def paint(self, project: Project, look_id: str, show: str = LIT) -> Paint:
+    def paint(self, project: Project, look_id: str, options: StageOptions) -> Paint:
         """What something wearing that instance or material is coloured with; plain grey where it is missing."""
         found = look(project, look_id)
         material = found.material if found else GREY
         lowered = self.lowered(material)
         values = uniform_values(lowered, material, found.values if found else {})
-        return Paint(_shown(lowered, show), values, lowered.names)
+        colour = _shown(lowered, options.show)
+        view = options.wire
+        if view:
+            mine = material.id == view.material and view.wire in lowered.wires
+            colour = _wire_colour(lowered.wires[view.wire], view) if mine else const(0.05, 0.05, 0.05, 1.0)
+            values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}
+        return Paint(clip_hatched(colour) if options.clip else colour, values, lowered.names)
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +106,45 @@ def _shown(lowered: Lowered, show: str) -> Expr:
         return surface_model.lit(lowered.surface)
     value = lowered.surface[show]
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
+
+
+def _wire_colour(value: Expr, view: WireView) -> Expr:
+    if view.channel != "all":
+        at = CHANNELS.index(view.channel) - 1
+        value = swizzle(value, "xyzw"[min(at, value.type.width - 1)])
+    if view.scale == "signed":
+        value = value * 0.5 + 0.5
+    elif view.scale == "measured":
+        low, high = (uniform(f"stage:wire_{end}", Type.FLOAT) for end in ("low", "high"))
+        value = (value - low) / f.max_(high - low, 1e-9)
+    if value.type is Type.VEC2:
+        value = join(value, 0.0)
+    return join(f.splat(value, 3) if value.type is Type.FLOAT else swizzle(value, "xyz"), 1.0)
+
+
+BELOW, ABOVE, NOT_FINITE = (0.07, 0.16, 1.0), (1.0, 0.1, 0.05), (1.0, 0.0, 0.7)
+"""What clip view hatches with, linear: below 0, above 1, and infinite or not a number."""
+
+
+def clip_hatched(colour: Expr) -> Expr:
+    """A linear colour before display, hatched where a channel is below 0, above 1 or not finite.
+
+    The hatches differ in direction as well as colour, so that colour is not the only sign.
+    """
+    rgb, place = swizzle(colour, "xyz"), surface_input("pixel_place")
+    lowest = f.min_(f.min_(rgb.x, rgb.y), rgb.z)
+    highest = f.max_(f.max_(rgb.x, rgb.y), rgb.z)
+    shown = rgb
+    rising, falling = _stripes(place.x + place.y), _stripes(place.x - place.y)
+    shown = f.select(lowest < -1e-5, f.mix(rgb * 0.2, const(*BELOW), rising), shown)
+    shown = f.select(highest > 1.0 + 1e-5, f.mix(const(0.1, 0.1, 0.1), const(*ABOVE), falling), shown)
+    checks = f.abs_(rising - falling)
+    broken = f.mix(const(0.02, 0.02, 0.02), const(*NOT_FINITE), checks)
+    return join(f.select(f.finite(rgb), shown, broken), 1.0)
+
+
+def _stripes(along: Expr) -> Expr:
+    return f.select(f.fract(along * 0.125) < 0.5, 1.0, 0.0)
 
 
 def placed_parts(thing: StageObject, model: Model) -> list[tuple[str, Mesh, Matrix]]:
@@ -118,7 +184,7 @@ def frame_of(
         for name, mesh, matrix in placed_parts(thing, models[thing.asset]):
             worn = thing.wears.get(name, thing.wears.get("", ""))
             if worn not in paints:
-                paints[worn] = looks.paint(project, worn, options.show)
+                paints[worn] = looks.paint(project, worn, options)
             items.append(Item(mesh, matrix, paints[worn]))
     low, high = scene_bounds(scene, models)
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
@@ -135,7 +201,7 @@ def frame_of(
     if options.gauge is not None:
         items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.42), _GAUGE, blended=True))
     backdrop = _SKY if options.backdrop else _PLAIN
-    tone_map = options.tone_map and options.show == LIT
+    tone_map = options.tone_map and options.show == LIT and not options.clip and not options.wire
     display = surface_model.displayed(tone_map)
     return Frame(size, camera, tuple(items), backdrop, display, time, samples)
 

@@ -1,4 +1,4 @@
-"""Draws on a thread of its own. Only the newest job counts: one that was not begun when the next arrived is dropped."""
+"""Work on threads of their own where only the newest counts: a job not begun when the next arrives is dropped."""
 
 from __future__ import annotations
 
@@ -10,38 +10,23 @@ from soft_lantern.errors import LanternError
 from soft_lantern.render.choose import renderer_for
 from soft_lantern.render.frame import Frame, Picture
 
-MakeFrame = Callable[[], Frame]
-Deliver = Callable[[Picture], None]
 Complain = Callable[[str], None]
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
-    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread."""
+class Newest:
+    """A thread that does the newest job for each place, such as a desk's stage."""
 
-    make_frame: MakeFrame
-    deliver: Deliver
-    complain: Complain
-
-
-class RenderWorker:
-    """The thread that owns the renderer."""
-
-    def __init__(self, backend: str | None = None) -> None:
-        self.remark = ""
-        self.device = ""
-        self.compiled = 0
-        self._backend = backend
-        self._waiting: dict[str, Job] = {}
+    def __init__(self, name: str) -> None:
+        self._waiting: dict[str, tuple[Callable[[], None], Complain]] = {}
         self._changed = threading.Condition()
         self._stopping = False
-        self._thread = threading.Thread(target=self._run, name="stage", daemon=True)
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
         self._thread.start()
 
-    def submit(self, place: str, job: Job) -> None:
-        """Draw a job; it takes the place of the one still waiting for the same `place`, such as a desk's stage."""
+    def submit(self, place: str, work: Callable[[], None], complain: Complain) -> None:
+        """Do the work; it takes the place of what still waits there. What goes wrong is told in words."""
         with self._changed:
-            self._waiting[place] = job
+            self._waiting[place] = (work, complain)
             self._changed.notify()
 
     def stop(self) -> None:
@@ -53,20 +38,53 @@ class RenderWorker:
         self._thread.join(timeout=10)
 
     def _run(self) -> None:
-        renderer, self.remark = renderer_for(self._backend)
-        self.device = renderer.device
         while True:
             with self._changed:
                 while not self._waiting and not self._stopping:
                     self._changed.wait()
                 if self._stopping:
                     return
-                job = self._waiting.pop(next(iter(self._waiting)))
+                work, complain = self._waiting.pop(next(iter(self._waiting)))
             try:
-                picture = renderer.render(job.make_frame())
-                self.compiled = renderer.compiled
-                job.deliver(picture)
+                work()
             except LanternError as error:
-                job.complain(str(error))
-            except Exception as error:  # the thread must outlive any one picture
-                job.complain(f"the stage could not be drawn: {type(error).__name__}: {error}")
+                complain(str(error))
+            except Exception as error:  # the thread must outlive any one job
+                complain(f"this could not be worked out: {type(error).__name__}: {error}")
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread."""
+
+    make_frame: Callable[[], Frame]
+    deliver: Callable[[Picture], None]
+    complain: Complain
+
+
+class RenderWorker:
+    """The thread that owns the renderer."""
+
+    def __init__(self, backend: str | None = None) -> None:
+        self.remark = ""
+        self.device = ""
+        self.compiled = 0
+        self._newest = Newest("stage")
+        self._backend = backend
+        self._local = threading.local()
+
+    def submit(self, place: str, job: Job) -> None:
+        """Draw a job; it takes the place of the one still waiting for the same `place`."""
+        self._newest.submit(place, lambda: self._draw(job), job.complain)
+
+    def stop(self) -> None:
+        """Forget what waits and end the thread."""
+        self._newest.stop()
+
+    def _draw(self, job: Job) -> None:
+        if not hasattr(self._local, "renderer"):
+            self._local.renderer, self.remark = renderer_for(self._backend)
+            self.device = self._local.renderer.device
+        picture = self._local.renderer.render(job.make_frame())
+        self.compiled = self._local.renderer.compiled
+        job.deliver(picture)

@@ -3,34 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TypeVar
+from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 import numpy as np
 
 from soft_lantern.scene.mesh import Matrix, Mesh
 
-Key = TypeVar("Key")
+Key = TypeVar("Key", covariant=True)
 
 
-def nearest_hit(
-    origin: Matrix, direction: Matrix, placed: Iterable[tuple[Key, Mesh, Matrix]]
-) -> tuple[Key, Matrix] | None:
-    """The key and world point of the first of the placed meshes that the ray meets, or None.
+@dataclass(frozen=True, eq=False)
+class Hit(Generic[Key]):
+    """Where a ray met a mesh: which triangle, the weights of its three corners, whether seen from outside."""
+
+    key: Key
+    point: Matrix
+    mesh: Mesh
+    matrix: Matrix
+    triangle: int
+    weights: tuple[float, float, float]
+    front: bool
+
+
+def nearest_hit(origin: Matrix, direction: Matrix, placed: Iterable[tuple[Key, Mesh, Matrix]]) -> Hit[Key] | None:
+    """The first of the placed meshes that the ray meets, or None.
 
     Möller and Trumbore, "Fast, minimum storage ray/triangle intersection" (1997), over all triangles at once.
     """
-    best: tuple[float, Key] | None = None
+    best: Hit[Key] | None = None
+    nearest = np.inf
     for key, mesh, matrix in placed:
         back = np.linalg.pinv(matrix)
-        start = (back @ np.append(origin, 1.0))[:3]
-        along = back[:3, :3] @ direction
-        distance = _first(start, along, mesh)
-        if distance is not None and (best is None or distance < best[0]):
-            best = (distance, key)
-    return (best[1], origin + best[0] * direction) if best else None
+        start, along = (back @ np.append(origin, 1.0))[:3], back[:3, :3] @ direction
+        found = _first(start, along, mesh)
+        if found and found[0] < nearest:
+            nearest, triangle, u, v, front = found
+            best = Hit(key, origin + nearest * direction, mesh, matrix, triangle, (1 - u - v, u, v), front)
+    return best
 
 
-def _first(start: Matrix, along: Matrix, mesh: Mesh) -> float | None:
+def _first(start: Matrix, along: Matrix, mesh: Mesh) -> tuple[float, int, float, float, bool] | None:
     a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
     edge1, edge2 = b - a, c - a
     across = np.cross(along, edge2)
@@ -42,4 +55,7 @@ def _first(start: Matrix, along: Matrix, mesh: Mesh) -> float | None:
         v = turned @ along / area
         t = np.einsum("ij,ij->i", edge2, turned) / area
         hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > 0)
-    return float(t[hit].min()) if hit.any() else None
+    if not hit.any():
+        return None
+    first = int(np.argmin(np.where(hit, t, np.inf)))
+    return float(t[first]), first, float(u[first]), float(v[first]), bool(area[first] > 0)

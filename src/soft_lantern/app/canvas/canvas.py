@@ -5,7 +5,7 @@ It never changes the document itself: `edited` tells the name of the edit and th
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable
 
 import msgspec
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
@@ -16,117 +16,58 @@ from PyQt6.QtGui import (
     QGuiApplication,
     QKeyEvent,
     QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.canvas.finder import Finder, Offer, offers
-from soft_lantern.app.canvas.painting import paint_loose_wire, paint_slip, paint_wire
-from soft_lantern.app.canvas.shapes import Row, Slip, Spread, spread, strand_path
+from soft_lantern.app.canvas.hands import BoxHand, MoveHand, PanHand, WireHand
+from soft_lantern.app.canvas.shapes import Row, Slip
 from soft_lantern.app.canvas.typing_in import TypeIn
-from soft_lantern.app.theme.colours import theme
-from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_button import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
-from soft_lantern.graph.document import Material, Node, changed, new_id, port_ref
+from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.layout import tidy
-from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.values.kinds import Kind, Value, components
 
 CLIPBOARD = "application/x-soft-lantern-nodes+json"
 
-SMALLEST, LARGEST = 0.12, 2.5
-DETAIL = 0.45
-"""The scale under which slips show their title only."""
 
-
-class Canvas(QWidget):
+class Canvas(CanvasView):
     """Where a graph is built."""
 
     edited = pyqtSignal(str, object, str)
     told = pyqtSignal(str)
-    selection_changed = pyqtSignal()
     exposed_below = pyqtSignal(str, str, QPoint)
     """A port was dragged off the canvas: node id, port, and where on the screen it was let go."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.spread = Spread(Material(id="", name=""), {}, (), {})
-        self.selected: set[str] = set()
-        self.selected_wire = ""
-        self.notices: list[Notice] = []
-        self.scale = 1.0
-        self.origin = QPointF(40, 40)
         self.finder = Finder(self)
         self.finder.chosen.connect(self._place)
         self.finder.closed.connect(self._drop_loose_wire)
         self.type_in = TypeIn(self)
-        self._hand: _Hand | None = None
-        self._pointer = QPointF()
         self._waiting: tuple[QPointF, str] | None = None
-        self._framed_for = ""
-        self.setMouseTracking(True)
         self.setAcceptDrops(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(320, 240)
-        self.setAccessibleName("canvas")
-
-    # What is shown
-
-    @property
-    def material(self) -> Material:
-        """The material whose graph is shown."""
-        return self.spread.material
 
     def show_material(self, material: Material | None) -> None:
-        """Show a material's graph; the selection keeps what is still there."""
-        material = material or Material(id="", name="")
-        other = material.id != self.material.id
-        self.spread = spread(material, None if other else self.spread)
-        self._select(self.selected & set(material.nodes))
-        if self.selected_wire not in material.wires:
-            self.selected_wire = ""
-        if other:
+        """Show a material's graph; what was being typed into another one is dropped."""
+        if material is None or material.id != self.material.id:
             self.finder.dismiss()
             self.type_in.close_quietly()
-        if other and material.nodes:
-            self.frame_all()
-        self.update()
-
-    def show_notices(self, notices: Iterable[Notice]) -> None:
-        """Mark the slips where these notices start."""
-        self.notices = [n for n in notices if n.place == self.material.id and n.node]
-        self.update()
-
-    def frame_all(self) -> None:
-        """Fit the selected slips, or all, into the canvas."""
-        box = QRectF()
-        for slip in self.spread.slips.values():
-            if not self.selected or slip.node_id in self.selected:
-                box = box.united(slip.rect)
-        if box.isEmpty() or self.width() < 10:
-            return
-        room = min((self.width() - 60) / box.width(), (self.height() - 60) / box.height())
-        self.scale = min(max(room, SMALLEST), 1.15)
-        self.origin = QPointF(self.width() / 2, self.height() / 2) - box.center() * self.scale
-        self._framed_for = self.material.id
-        self.update()
-
-    def to_canvas(self, point: QPointF) -> QPointF:
-        """Canvas units of a point of the widget."""
-        return (point - self.origin) / self.scale
-
-    def to_widget(self, point: QPointF) -> QPointF:
-        """Widget pixels of a point on the canvas."""
-        return point * self.scale + self.origin
+        super().show_material(material)
 
     # Edits
+
+    def _attempt(self, name: str, edit: Callable[[], Material]) -> None:
+        try:
+            self.edit(name, edit())
+        except LanternError as error:
+            self.told.emit(str(error))
 
     def edit(self, name: str, material: Material, merge: str = "") -> None:
         """Ask for an edit."""
@@ -219,6 +160,19 @@ class Canvas(QWidget):
         inside = self.rect().contains(self._pointer.toPoint()) and self.underMouse()
         self._open_finder(self._pointer if inside else QPointF(self.rect().center()), text)
 
+    def find_node(self) -> None:
+        """Type part of a node's name to go to it."""
+
+        def named(text: str) -> None:
+            words = text.strip().lower()
+            found = [s.node_id for s in self.spread.slips.values() if words and words in s.title.lower()]
+            if found:
+                self.go_to(found[0])
+            else:
+                self.told.emit(f"No node here is called “{text}”")
+
+        self.type_in.open(QRectF(12, 12, 240, 26), "", named)
+
     def rename(self, slip: Slip) -> None:
         """Type another name for a slip."""
         area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, slip.rect.width() - 26, 24)
@@ -227,57 +181,6 @@ class Canvas(QWidget):
             self.edit("Rename", edits.change_node(self.material, slip.node_id, name=text.strip()))
 
         self.type_in.open(self._widget_rect(area), slip.title, renamed)
-
-    # Painting
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), theme().colour("ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.translate(self.origin)
-        painter.scale(self.scale, self.scale)
-        seen = QRectF(self.to_canvas(QPointF(0, 0)), self.to_canvas(QPointF(self.width(), self.height())))
-        detailed = self.scale >= DETAIL
-        held = self._hand.picked_up if isinstance(self._hand, _WireHand) else ""
-        for wire in self.spread.wires:
-            if wire.into != held and wire.strands[0].controlPointRect().adjusted(-9, -9, 9, 9).intersects(seen):
-                paint_wire(painter, wire, selected=wire.into == self.selected_wire, detailed=detailed)
-        troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
-        for slip in self.spread.slips.values():
-            if slip.rect.adjusted(-9, -9, 9, 9).intersects(seen):
-                paint_slip(
-                    painter,
-                    slip,
-                    selected=slip.node_id in self.selected,
-                    troubled=slip.node_id in troubled,
-                    detailed=detailed,
-                )
-        if isinstance(self._hand, _WireHand):
-            paint_loose_wire(painter, self._hand.strands(self.to_canvas(self._pointer)), fits=not self._hand.reason)
-        elif isinstance(self._hand, _BoxHand):
-            painter.setPen(QPen(theme().colour("amber"), 1 / self.scale, Qt.PenStyle.DashLine))
-            painter.setBrush(theme().colour("amber", 0.08))
-            painter.drawRect(self._hand.box)
-        painter.resetTransform()
-        if isinstance(self._hand, _WireHand) and self._hand.reason:
-            self._paint_reason(painter, self._hand.reason)
-        if not self.spread.slips:
-            painter.setPen(theme().colour("quiet"))
-            painter.setFont(app_font(12))
-            words = "Type anywhere: a number, a #colour, or the name of a node"
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
-
-    def _paint_reason(self, painter: QPainter, reason: str) -> None:
-        """Why a wire is refused, beside the pointer."""
-        painter.setFont(app_font(10))
-        box = painter.fontMetrics().boundingRect(QRectF(0, 0, 260, 200).toRect(), int(Qt.TextFlag.TextWordWrap), reason)
-        box.moveTo((self._pointer + QPointF(16, 14)).toPoint())
-        box.translate(min(0, self.width() - box.right() - 16), min(0, self.height() - box.bottom() - 12))
-        painter.setPen(QPen(theme().colour("trouble"), 1))
-        painter.setBrush(theme().colour("panel"))
-        painter.drawRoundedRect(box.adjusted(-8, -5, 8, 5), 4, 4)
-        painter.setPen(theme().colour("text"))
-        painter.drawText(box, int(Qt.TextFlag.TextWordWrap), reason)
 
     # Hands
 
@@ -288,7 +191,7 @@ class Canvas(QWidget):
         self._pointer = event.position()
         at = self.to_canvas(event.position())
         if event.button() == Qt.MouseButton.MiddleButton:
-            self._hand = _PanHand(event.position(), QPointF(self.origin))
+            self._hand = PanHand(event.position(), QPointF(self.origin))
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
         elif event.button() == Qt.MouseButton.LeftButton:
             port = self.spread.port_at(at)
@@ -303,7 +206,7 @@ class Canvas(QWidget):
                 if not wire:
                     keep = self.selected if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else set()
                     self._select(set(keep))
-                    self._hand = _BoxHand(at, QRectF(at, at), set(keep))
+                    self._hand = BoxHand(at, QRectF(at, at), set(keep))
                 else:
                     self._select(set())
         self.update()
@@ -313,15 +216,15 @@ class Canvas(QWidget):
         self._pointer = event.position()
         at = self.to_canvas(event.position())
         hand = self._hand
-        if isinstance(hand, _PanHand):
+        if isinstance(hand, PanHand):
             self.origin = hand.origin + event.position() - hand.start
-        elif isinstance(hand, _BoxHand):
+        elif isinstance(hand, BoxHand):
             hand.box = QRectF(hand.start, at).normalized()
             inside = {i for i, s in self.spread.slips.items() if hand.box.intersects(s.rect)}
             self._select(hand.kept | inside)
-        elif isinstance(hand, _MoveHand):
-            hand.move(self, at)
-        elif isinstance(hand, _WireHand):
+        elif isinstance(hand, MoveHand):
+            self._move(hand, at)
+        elif isinstance(hand, WireHand):
             hand.reason = self._why_not(hand, at)
         else:
             self._hover(at)
@@ -333,10 +236,13 @@ class Canvas(QWidget):
         hand, self._hand = self._hand, None
         self.unsetCursor()
         at = self.to_canvas(event.position())
-        if isinstance(hand, _MoveHand) and not hand.moved:
+        drop_wire, self._drop_wire = self._drop_wire, ""
+        if isinstance(hand, MoveHand) and not hand.moved:
             self._select({hand.slip.node_id} if not hand.adding else self.selected)
             self._press_row(hand.slip, at)
-        elif isinstance(hand, _WireHand):
+        elif isinstance(hand, MoveHand) and drop_wire:
+            self._attempt("Insert", lambda: edits.insert(self.material, hand.slip.node_id, drop_wire))
+        elif isinstance(hand, WireHand):
             self._let_go(hand, event)
         self.update()
 
@@ -346,20 +252,17 @@ class Canvas(QWidget):
         slip = self.spread.slip_at(at)
         if slip and at.y() < slip.rect.top() + 28:
             self._hand = None
-            self.rename(slip)
+            if slip.node.type == "formula":
+                self.edit_formula(slip)
+            else:
+                self.rename(slip)
         elif not slip and not self.spread.wire_at(at):
             self._hand = None
             self._open_finder(event.position(), "")
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        turn = event.angleDelta().y() or event.pixelDelta().y() * 4
-        scale = min(max(self.scale * 1.0015**turn, SMALLEST), LARGEST)
-        at = self.to_canvas(event.position())
-        self.scale = scale
-        self.origin = event.position() - at * scale
         self.type_in.close_quietly()
-        self.update()
+        super().wheelEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -423,6 +326,10 @@ class Canvas(QWidget):
             self._offer_row(menu, owner, row)
         if slip:
             menu.addAction("Rename…", lambda: self.rename(slip))
+            menu.addAction("Dissolve", self.dissolve_selected)
+            menu.addAction("Hide or show thumbnail", self.hide_thumbnails)
+            if slip.node.type == "formula":
+                menu.addAction("Edit formula…", lambda: self.edit_formula(slip))
             menu.addAction("Duplicate", self.duplicate_selected)
             menu.addAction("Copy", self.copy_selected)
             menu.addAction("Delete", self.delete_selected)
@@ -460,37 +367,68 @@ class Canvas(QWidget):
 
     # Within
 
-    def _select(self, ids: set[str]) -> None:
-        if ids != self.selected:
-            self.selected = ids
-            if ids:
-                self.selected_wire = ""
-            self.selection_changed.emit()
-            self.update()
-
     def _take_slip(self, slip: Slip, at: QPointF, adding: bool) -> None:
         if adding:
             self._select(self.selected ^ {slip.node_id})
         elif slip.node_id not in self.selected:
             self._select({slip.node_id})
         self.selected_wire = ""
-        self._hand = _MoveHand(
+        self._hand = MoveHand(
             slip, at, {i: (self.material.nodes[i].x, self.material.nodes[i].y) for i in self.selected}, adding
         )
+
+    def _move(self, hand: MoveHand, at: QPointF) -> None:
+        away = (at - hand.start) * self.scale
+        if hand.moved or away.manhattanLength() > 4:
+            hand.moved = True
+            self.edit("Move", edits.move_nodes(self.material, hand.moved_places(at)), "move")
+            self._drop_wire = self._wire_under(hand)
+
+    def _wire_under(self, hand: MoveHand) -> str:
+        """The wire that a lone, unwired slip would be inserted into if it were let go here."""
+        if len(hand.places) != 1:
+            return ""
+        slip = self.spread.slips[hand.slip.node_id]
+        wired = {node_and_port(ref)[0] for pair in self.material.wires.items() for ref in pair}
+        if slip.node_id in wired:
+            return ""
+        wire = next((w for w in self.spread.wires if w.strands[0].intersects(slip.rect)), None)
+        return wire.into if wire and edits.insertable(self.material, slip.node_id, wire.into) else ""
+
+    def dissolve_selected(self) -> None:
+        """Take the selected slips out and heal the wires through them."""
+        if self.selected:
+            self.edit("Dissolve", edits.dissolve(self.material, self.selected))
+
+    def align_selected(self) -> None:
+        """Put the selected slips' left edges in line."""
+        if len(self.selected) > 1:
+            left = min(self.material.nodes[i].x for i in self.selected)
+            places = {i: (left, self.material.nodes[i].y) for i in self.selected}
+            self.edit("Align", edits.move_nodes(self.material, places))
+
+    def hide_thumbnails(self) -> None:
+        """Hide or show the thumbnails of the selected slips, or of all."""
+        ids = self.selected or set(self.material.nodes)
+        wanted = not any(self.material.nodes[i].thumbnail for i in ids)
+        material = self.material
+        for node_id in ids:
+            material = edits.change_node(material, node_id, thumbnail=wanted)
+        self.edit("Show thumbnails" if wanted else "Hide thumbnails", material)
 
     def _take_wire(self, slip: Slip, row: Row) -> None:
         assert row.port
         ref = port_ref(slip.node_id, row.port.name)
         if not row.is_output and ref in self.material.wires:
             out = self.material.wires[ref]
-            wire = next((w for w in self.spread.wires if w.into == ref), None)
+            wire = self._wire_into(ref)
             if wire:
                 starts = [s.pointAtPercent(0) for s in wire.strands]
-                self._hand = _WireHand(out, True, starts, slip.port_point(row), picked_up=ref)
+                self._hand = WireHand(out, True, starts, slip.port_point(row), picked_up=ref)
                 return
-        self._hand = _WireHand(ref, row.is_output, slip.teeth(row), slip.port_point(row))
+        self._hand = WireHand(ref, row.is_output, slip.teeth(row), slip.port_point(row))
 
-    def _why_not(self, hand: _WireHand, at: QPointF) -> str:
+    def _why_not(self, hand: WireHand, at: QPointF) -> str:
         target = self.spread.port_at(at)
         if target is None:
             return ""
@@ -508,10 +446,10 @@ class Canvas(QWidget):
             return str(error)
         return ""
 
-    def _without_picked_up(self, hand: _WireHand) -> Material:
+    def _without_picked_up(self, hand: WireHand) -> Material:
         return edits.disconnect(self.material, hand.picked_up) if hand.picked_up else self.material
 
-    def _let_go(self, hand: _WireHand, event: QMouseEvent) -> None:
+    def _let_go(self, hand: WireHand, event: QMouseEvent) -> None:
         at = self.to_canvas(event.position())
         target = self.spread.port_at(at)
         if (at - hand.start).manhattanLength() < 5 and not hand.picked_up:
@@ -627,6 +565,15 @@ class Canvas(QWidget):
         except LanternError as error:
             self.told.emit(str(error))
 
+    def edit_formula(self, slip: Slip) -> None:
+        """Type another expression for a formula; ports that keep their names keep their wires."""
+        area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, 260, 24)
+
+        def typed(text: str) -> None:
+            self._attempt("Edit formula", lambda: edits.change_formula(self.material, slip.node_id, text))
+
+        self.type_in.open(self._widget_rect(area), slip.node.settings.get("expression", ""), typed)
+
     def _choose_setting(self, slip: Slip, row: Row) -> None:
         assert row.setting
         menu = QMenu(self)
@@ -654,12 +601,7 @@ class Canvas(QWidget):
         menu.addSeparator()
 
     def _expose(self, node_id: str, port: str) -> None:
-        try:
-            material, _ = edits.expose(self.material, node_id, port)
-        except LanternError as error:
-            self.told.emit(str(error))
-            return
-        self.edit("Expose", material)
+        self._attempt("Expose", lambda: edits.expose(self.material, node_id, port)[0])
 
     def _hover(self, at: QPointF) -> None:
         slip = self.spread.slip_at(at)
@@ -678,42 +620,3 @@ def _only(ids: set[str]) -> str:
 def _as_colour(value: Value) -> tuple[float, ...]:
     parts = components(value)
     return parts if len(parts) >= 3 else (*parts[:1] * 3, 1.0)
-
-
-class _Hand:
-    """What the pointer is doing while a button is down."""
-
-
-class _PanHand(_Hand):
-    def __init__(self, start: QPointF, origin: QPointF) -> None:
-        self.start, self.origin = start, origin
-
-
-class _BoxHand(_Hand):
-    def __init__(self, start: QPointF, box: QRectF, kept: set[str]) -> None:
-        self.start, self.box, self.kept = start, box, kept
-
-
-class _MoveHand(_Hand):
-    def __init__(self, slip: Slip, start: QPointF, places: dict[str, tuple[float, float]], adding: bool) -> None:
-        self.slip, self.start, self.places, self.adding = slip, start, places, adding
-        self.moved = False
-
-    def move(self, canvas: Canvas, at: QPointF) -> None:
-        away = at - self.start
-        if self.moved or (away * canvas.scale).manhattanLength() > 4:
-            self.moved = True
-            places = {i: (float(round(x + away.x())), float(round(y + away.y()))) for i, (x, y) in self.places.items()}
-            canvas.edit("Move", edits.move_nodes(canvas.material, places), "move")
-
-
-class _WireHand(_Hand):
-    def __init__(self, ref: str, from_output: bool, tips: list[QPointF], start: QPointF, picked_up: str = "") -> None:
-        self.ref, self.from_output, self.tips, self.start, self.picked_up = ref, from_output, tips, start, picked_up
-        self.reason = ""
-
-    def strands(self, at: QPointF) -> list:
-        middle = (len(self.tips) - 1) / 2
-        loose = [at + QPointF(0, (i - middle) * 4) for i in range(len(self.tips))]
-        pairs = zip(self.tips, loose, strict=True)
-        return [strand_path(tip, end) if self.from_output else strand_path(end, tip) for tip, end in pairs]

@@ -2,22 +2,54 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.colour_button import screen_colour
 from soft_lantern.app.widgets.number_field import written
+from soft_lantern.graph.document import port_ref
+from soft_lantern.ir.reach import Reach
 from soft_lantern.values.kinds import Conversion, Kind, components
 
 CORNER = 14.0
 """The folded corner at a slip's upper right."""
 
 
-def paint_slip(painter: QPainter, slip: Slip, *, selected: bool, troubled: bool, detailed: bool) -> None:
-    """A slip of paper with a folded corner. Without `detailed`, for small scales, only its shape and title."""
+class Health(Enum):
+    """What a wire's colour and line tell: never its kind."""
+
+    CALM = "wire"
+    OUT_OF_RANGE = "out of range"
+    NOT_FINITE = "not finite"
+
+
+@dataclass(frozen=True, slots=True)
+class Measures:
+    """What a range strip shows of an output: measured reach, expected range, the probed value."""
+
+    reach: Reach
+    expected: tuple[float, float] | None
+    traced: tuple[float, ...] | None
+
+
+def paint_slip(
+    painter: QPainter,
+    slip: Slip,
+    picture: QPixmap | None,
+    measures: Callable[[str], Measures | None],
+    *,
+    selected: bool,
+    troubled: bool,
+    detailed: bool,
+) -> None:
+    """A slip of paper with a folded corner. Without `detailed`, for small scales, only its shape, picture and title."""
     now = theme()
     rect = slip.rect
     shape = _paper(rect)
@@ -39,6 +71,8 @@ def paint_slip(painter: QPainter, slip: Slip, *, selected: bool, troubled: bool,
     painter.setBrush(now.colour("amber") if slip.parameter else now.colour("edge"))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.drawPolygon(fold)
+    if picture and slip.picture:
+        _paint_picture(painter, slip, picture)
     if not detailed:
         painter.setPen(now.colour("text"))
         painter.setFont(app_font(14, bold=True))
@@ -59,18 +93,28 @@ def paint_slip(painter: QPainter, slip: Slip, *, selected: bool, troubled: bool,
             QRectF(rect.left() + 10, rect.top() + TITLE, rect.width() - 20, ROW), _MIDDLE_LEFT, "not known here"
         )
     for row in slip.rows:
-        _paint_row(painter, slip, row)
+        known = measures(port_ref(slip.node_id, row.name)) if row.is_output else None
+        traced = known is not None and known.traced is not None and len(known.traced) > 1
+        _paint_row(painter, slip, row, label=not traced)
+        if known:
+            _paint_strip(painter, slip.row_rect(row), known)
     if troubled:
         _paint_mark(painter, rect)
 
 
-def paint_wire(painter: QPainter, wire: WireShape, *, selected: bool, detailed: bool) -> None:
-    """A wire's strands, and on the way what it does to its value, if anything."""
+def paint_wire(painter: QPainter, wire: WireShape, health: Health, *, selected: bool, detailed: bool) -> None:
+    """A wire's strands, dashed where values leave their range and dotted where some are not finite; and on the way
+    what it does to its value, if anything."""
     now = theme()
-    broken = wire.conversion is None
-    colour = now.colour("amber" if selected else "trouble" if broken else "wire")
+    ill = wire.conversion is None or health is not Health.CALM
+    colour = now.colour("amber" if selected else "trouble" if ill else "wire")
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(colour, 2.2 if len(wire.strands) == 1 else 1.5))
+    pen = QPen(colour, 2.2 if len(wire.strands) == 1 else 1.5)
+    if health is Health.OUT_OF_RANGE:
+        pen.setDashPattern([6, 2])
+    elif health is Health.NOT_FINITE:
+        pen.setDashPattern([1.2, 2])
+    painter.setPen(pen)
     for strand in wire.strands if detailed else wire.strands[:1]:
         painter.drawPath(strand)
     if detailed and wire.conversion is not Conversion.NONE:
@@ -106,7 +150,7 @@ def _paper(rect: QRectF) -> QPainterPath:
     return path
 
 
-def _paint_row(painter: QPainter, slip: Slip, row: Row) -> None:
+def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -> None:
     now = theme()
     area = slip.row_rect(row).adjusted(10, 0, -10, -2)
     painter.setPen(now.colour("quiet"))
@@ -118,8 +162,8 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row) -> None:
         return
     assert row.port
     if row.is_output:
-        label = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
-        painter.drawText(area.adjusted(0, 0, 0, -3), _MIDDLE_RIGHT, label)
+        words = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
+        painter.drawText(area.adjusted(0, 0, 0, -6), _MIDDLE_RIGHT, words if label else "")
     else:
         painter.drawText(area, _MIDDLE_LEFT, row.port.label)
         if row.value is not None:
@@ -132,6 +176,59 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row) -> None:
     for tip in slip.teeth(row):
         root = tip.x() - 5 if row.is_output else tip.x()
         painter.drawRoundedRect(QRectF(root, tip.y() - 1.5, 5, 3), 1, 1)
+
+
+def _paint_picture(painter: QPainter, slip: Slip, picture: QPixmap) -> None:
+    """The thumbnail, its middle part where the slip is wider than high."""
+    area = slip.picture_rect
+    height = picture.width() * area.height() / area.width()
+    source = QRectF(0, (picture.height() - height) / 2, picture.width(), height)
+    painter.drawPixmap(area, picture, source)
+
+
+def _paint_strip(painter: QPainter, row: QRectF, known: Measures) -> None:
+    """The range strip: 0 and 1 as ticks, the measured span as a bar, its mean, what lies outside hatched."""
+    now, reach = theme(), known.reach
+    low, high = min(reach.low, 0.0), max(reach.high, 1.0)
+    left, width, y = row.left() + 10, row.width() - 22, row.bottom() - 5
+
+    def x_of(value: float) -> float:
+        return left + (value - low) / (high - low) * width
+
+    painter.setPen(QPen(now.colour("edge"), 1))
+    painter.drawLine(QPointF(left, y), QPointF(left + width, y))
+    bar = QRectF(x_of(reach.low), y - 1.5, max(x_of(reach.high) - x_of(reach.low), 2.0), 3)
+    painter.fillRect(bar, now.colour("wire"))
+    if known.expected:
+        for start, end in (
+            (reach.low, min(known.expected[0], reach.high)),
+            (max(known.expected[1], reach.low), reach.high),
+        ):
+            if end - start > 1e-5:
+                outside = QRectF(x_of(start), y - 3, max(x_of(end) - x_of(start), 3.0), 6)
+                painter.fillRect(outside, now.colour("trouble", 0.35))
+                painter.fillRect(outside, QBrush(now.colour("trouble"), Qt.BrushStyle.BDiagPattern))
+    painter.setPen(QPen(now.colour("quiet"), 1))
+    for tick in (0.0, 1.0):
+        painter.drawLine(QPointF(x_of(tick), y - 3), QPointF(x_of(tick), y + 3))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(now.colour("text"))
+    painter.drawEllipse(QPointF(x_of(min(max(reach.mean, low), high)), y), 2, 2)
+    painter.setFont(app_font(8.5))
+    if reach.not_finite:
+        painter.setPen(now.colour("trouble"))
+        painter.drawText(row.adjusted(10, 0, -10, -8), _MIDDLE_LEFT, f"{reach.not_finite} not finite")
+    elif known.traced is not None:
+        painter.setPen(now.colour("amber"))
+        text = " ".join(_short(part) for part in known.traced)
+        painter.drawText(row.adjusted(10, 0, -10, -8), _MIDDLE_LEFT, text)
+    painter.setFont(app_font(10))
+
+
+def _short(value: float) -> str:
+    """A number in five characters or so."""
+    text = f"{value:.2f}" if 0.01 <= abs(value) < 1000 or value == 0 else f"{value:.1e}"
+    return text.replace("-", "−")
 
 
 def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:

@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.measurer import Answer, Measurer, Question
 from soft_lantern.app.session import Session, look_choices, sentence
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.clock_bar import ClockBar
+from soft_lantern.app.widgets.notice_list import NoticeList
+from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
+from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.shelf import Shelf
+from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
-from soft_lantern.graph.document import Material
-from soft_lantern.graph.instances import ancestry, look, override
+from soft_lantern.graph.document import Material, node_and_port, port_ref
+from soft_lantern.graph.instances import ancestry, look, override, put_material
+from soft_lantern.graph.kinds import label_of
+from soft_lantern.graph.notices import Fix, Notice, accept, unaccept
+from soft_lantern.render.points import Points
+from soft_lantern.render.staging import WireView
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.scene.picking import Hit
 from soft_lantern.values.kinds import Value
 
 
@@ -30,6 +41,14 @@ class BuildDesk(QWidget):
         self.stage = StageView(session, worker, "build")
         self.stage_bar = StageBar(session, self.stage)
         self.objects = ObjectPanel(session)
+        self.clock = ClockBar()
+        self.reading = Reading()
+        self.wire_box = WireBar()
+        self.notice_list = NoticeList()
+        self.measurer = Measurer(self)
+        self.answer: Answer | None = None
+        self.probe: Points | None = None
+        self.on_object = False
         self.shelf = Shelf()
         self.values_of = QComboBox()
         self.values_of.setToolTip("Whose values the shelf shows and changes, and what the stage wears")
@@ -39,13 +58,14 @@ class BuildDesk(QWidget):
         column.setContentsMargins(10, 8, 10, 8)
         column.addWidget(self.stage, 1)
         column.addWidget(self.stage_bar)
-        column.addWidget(self.objects)
+        column.addWidget(self.clock)
+        column.addWidget(self._tabs())
         halves = QSplitter(Qt.Orientation.Horizontal)
         halves.addWidget(self.canvas)
         halves.addWidget(side)
         halves.setStretchFactor(0, 3)
         halves.setStretchFactor(1, 2)
-        halves.setSizes([870, 410])
+        halves.setSizes([846, 434])
         halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -67,7 +87,27 @@ class BuildDesk(QWidget):
         self.objects.selected.connect(self.select_object)
         session.changed.connect(lambda old, new: self.refresh())
         session.opened_material.connect(self.refresh)
-        session.notices_changed.connect(lambda: self.canvas.show_notices(session.notices))
+        session.notices_changed.connect(self._show_notices)
+        session.models_changed.connect(self.measure)
+        self.measurer.answered.connect(self._take_answer)
+        self.measurer.failed.connect(session.told)
+        self.canvas.selection_changed.connect(self._read)
+        self.clock.ticked.connect(self._tick)
+        self.stage.probed.connect(self._pin)
+        self.stage_bar.clip.toggled.connect(lambda _: self.measure())
+        self.wire_box.changed.connect(self._show_wire)
+        self.notice_list.fix_wanted.connect(self._fix)
+        self.notice_list.accept_wanted.connect(
+            lambda notice, remark: self._attempt("Accept notice", lambda m: accept(m, notice, remark))
+        )
+        self.notice_list.reopen_wanted.connect(
+            lambda notice: self._attempt("Reopen notice", lambda m: unaccept(m, notice))
+        )
+        self._orbited = QTimer(self)
+        self._orbited.setSingleShot(True)
+        self._orbited.setInterval(150)
+        self._orbited.timeout.connect(self.measure)
+        session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
         self.refresh()
 
     def refresh(self) -> None:
@@ -82,6 +122,55 @@ class BuildDesk(QWidget):
         self.stage.selected = object_id
         self.stage.update()
         self.objects.show_object(object_id, part if part and self._wears_itself(object_id, part) else "")
+        if object_id:
+            self.tabs.setCurrentWidget(self.objects)
+        if self.on_object:
+            self.measure()
+
+    def measure(self) -> None:
+        """Measure the open graph again, beside the window."""
+        material, session = self.session.material, self.session
+        if material is None:
+            return
+        found = look(session.project, self.values_of.currentData() or material.id)
+        self.measurer.ask(
+            Question(
+                material,
+                dict(found.values) if found and found.material is material else {},
+                self.clock.time,
+                self.on_object,
+                self.stage.selected,
+                session.scene,
+                dict(session.models),
+                session.view,
+                self.stage_bar.clip.isChecked(),
+                self.probe,
+            )
+        )
+
+    def measure_on_object(self, on: bool) -> None:
+        """Measure on the stage's object as it is seen, or on the flat card."""
+        self.on_object = on
+        self.measure()
+
+    def clear_probe(self) -> None:
+        """Take the pinned probe away."""
+        self.probe = None
+        self.stage.pin_probe(None)
+        self.measure()
+
+    def selected_output(self) -> str:
+        """The output whose values are read: of the selected wire or slip."""
+        if self.canvas.selected_wire:
+            return self.canvas.material.wires.get(self.canvas.selected_wire, "")
+        if len(self.canvas.selected) == 1:
+            slip = self.canvas.spread.slips[next(iter(self.canvas.selected))]
+            first = next((row for row in slip.rows if row.is_output), None)
+            if first:
+                return port_ref(slip.node_id, first.name)
+            entry = next((row for row in slip.rows if row.wired), None)
+            return self.canvas.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
+        return ""
 
     def edit_parameter(self, parameter_id: str) -> None:
         """Edit what a parameter is."""
@@ -94,6 +183,83 @@ class BuildDesk(QWidget):
             new = dialog.result_parameter
             fields = {name: getattr(new, name) for name in new.__struct_fields__ if name not in ("id", "kind")}
             self._attempt(f"Edit {new.label}", lambda m: edits.change_parameter(m, parameter_id, **fields))
+
+    def _tabs(self) -> QTabWidget:
+        self.tabs = QTabWidget()
+        reading = QWidget()
+        column = QVBoxLayout(reading)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.reading, 1)
+        column.addWidget(self.wire_box)
+        self.tabs.addTab(reading, "Reading")
+        self.tabs.addTab(self.objects, "Object")
+        self.tabs.addTab(self.notice_list, "Notices")
+        self.tabs.setFixedHeight(244)
+        return self.tabs
+
+    def _take_answer(self, answer: Answer) -> None:
+        if answer.material is not self.session.material:
+            return  # an edit came in between; its own answer is on the way
+        self.answer = answer
+        self.canvas.show_answer(answer)
+        self.session.take_measured(answer.material, answer.notices)
+        self._read()
+
+    def _read(self) -> None:
+        wire, answer = self.selected_output(), self.answer
+        if answer is None or wire not in answer.measured.reaches:
+            self.reading.show_nothing()
+            self._show_wire()
+            return
+        node_id, port = node_and_port(wire)
+        name = label_of(answer.material.nodes[node_id]) if node_id in answer.material.nodes else node_id
+        title = name if port == "out" else f"{name} {port}"
+        self.reading.show_wire(
+            title,
+            wire,
+            answer.measured,
+            answer.bounds.get(wire),
+            answer.expected.get(wire),
+            answer.trace.get(wire),
+        )
+        self._show_wire()
+
+    def _show_wire(self) -> None:
+        """Let the stage show the selected wire, where that is asked for."""
+        wire, answer = self.selected_output(), self.answer
+        view = None
+        if self.wire_box.shown and answer and wire in answer.measured.reaches:
+            reach = answer.measured.reaches[wire]
+            scale, channel = self.wire_box.scale, self.wire_box.channel
+            view = WireView(answer.material.id, wire, scale, channel, reach.low, reach.high)
+        if view != self.stage.options.wire:
+            self.stage.set_options(wire=view)
+
+    def _show_notices(self) -> None:
+        notices = self.session.notices
+        self.canvas.show_notices(notices)
+        self.notice_list.show_notices(notices)
+        count = sum(notice.open for notice in notices)
+        self.tabs.setTabText(2, f"Notices ({count})" if count else "Notices")
+
+    def _fix(self, notice: Notice, fix: Fix) -> None:
+        material = self.session.project.materials.get(notice.place)
+        if material:
+            self.session.attempt(fix.words, lambda: put_material(self.session.project, fix.edit(material)))
+
+    def _tick(self, seconds: float) -> None:
+        self.stage.set_time(seconds)
+        self.measure()
+
+    def _pin(self, hit: Hit[tuple[str, str]], points: Points) -> None:
+        self.probe = points
+        self.stage.pin_probe(hit.point)
+        place = ", ".join(written(float(c)) for c in hit.point)
+        normal = ", ".join(written(float(c)) for c in points.inputs["normal_world"].ravel())
+        uv = ", ".join(written(float(c)) for c in points.inputs["uv"].ravel())
+        away = written(float(points.inputs["view_distance"][0]))
+        self.session.told.emit(f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m")
+        self.measure()
 
     def _bottom(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -125,6 +291,7 @@ class BuildDesk(QWidget):
         self.shelf.show_parameters(material.parameters if material else (), dict(found.values) if found else {})
         if self.stage.dress_as != chosen:
             self.stage.dress(chosen)
+        self.measure()
 
     def _set_value(self, parameter_id: str, value: Value) -> None:
         chosen = self.values_of.currentData()

@@ -16,9 +16,11 @@ from soft_lantern.app.widgets.number_field import written
 from soft_lantern.graph.document import Project, Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.render.frame import Frame, Picture
+from soft_lantern.render.points import point_under
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, placed_parts, scene_bounds
 from soft_lantern.render.worker import Job, RenderWorker
-from soft_lantern.scene.picking import nearest_hit
+from soft_lantern.scene.mesh import Matrix
+from soft_lantern.scene.picking import Hit, nearest_hit
 from soft_lantern.scene.transforms import Camera, camera_for
 
 SETTLE = 160
@@ -35,6 +37,8 @@ class StageView(QWidget):
 
     picked = pyqtSignal(str, str)
     """Object id and part name under a click; both empty beside everything."""
+    probed = pyqtSignal(object, object)
+    """While probing: the hit under a click, and the point as a buffer of one."""
     drawn = pyqtSignal(object)
     _arrived = pyqtSignal(object, object, int)
     _failed = pyqtSignal(str)
@@ -46,6 +50,9 @@ class StageView(QWidget):
         self.gauge_shown = True
         self.selected = ""
         self.dress_as = ""
+        self.probing = False
+        self.pin: Matrix | None = None
+        self.time = 0.0
         self.image = QImage()
         self.trouble = ""
         self.frames_drawn = 0
@@ -82,13 +89,31 @@ class StageView(QWidget):
         self.options = StageOptions(**{**{n: getattr(self.options, n) for n in self.options.__slots__}, **fields})
         self.request()
 
+    def set_time(self, seconds: float) -> None:
+        """Show another moment."""
+        self.time = seconds
+        self.request()
+
+    def probe_with_clicks(self, on: bool) -> None:
+        """Let clicks probe a pixel instead of selecting an object."""
+        self.probing = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def pin_probe(self, point: Matrix | None) -> None:
+        """Mark the probed point, or take the mark away."""
+        self.pin = point
+        self.update()
+
     def show_gauge(self, shown: bool) -> None:
         """Show or hide the level gauge."""
         self.gauge_shown = shown
         self.request()
 
     def dress(self, look_id: str) -> None:
-        """Let every object that wears something of the same material wear this look instead; "" as they are dressed."""
+        """Let every object that wears something of the same material wear this look instead; "" as they are dressed.
+
+        Where no object does, all wear it, so that what is being built can be seen.
+        """
         self.dress_as = look_id
         self.request()
 
@@ -109,13 +134,14 @@ class StageView(QWidget):
         shown = project.scenes[scene.id]
         fields = {n: getattr(self.options, n) for n in self.options.__slots__}
         options = StageOptions(**{**fields, "gauge": scene.gauge if self.gauge_shown else None})
-        samples = 4 if still else 0
+        samples, time = (4 if still else 0), self.time
 
         def make() -> Frame:
-            return frame_of(project, shown, models, camera, size, options, self._looks, samples=samples)
+            return frame_of(project, shown, models, camera, size, options, self._looks, time, samples)
 
         self.worker.submit(
-            self.place, Job(make, lambda picture: self._arrived.emit(picture, camera, asked if still else 0), self._failed.emit)
+            self.place,
+            Job(make, lambda picture: self._arrived.emit(picture, camera, asked if still else 0), self._failed.emit),
         )
         if not still:
             self._settled.start()
@@ -124,11 +150,14 @@ class StageView(QWidget):
         if not self.dress_as:
             return project
         _, material = ancestry(project, self.dress_as)
+        family = {w for o in scene.objects for w in o.wears.values() if ancestry(project, w)[1] is material}
 
         def worn(look_id: str) -> str:
-            return self.dress_as if material and ancestry(project, look_id)[1] is material else look_id
+            return self.dress_as if look_id in family or not family else look_id
 
-        objects = tuple(changed(o, wears={part: worn(w) for part, w in o.wears.items()}) for o in scene.objects)
+        objects = tuple(
+            changed(o, wears={part: worn(w) for part, w in (o.wears or {"": ""}).items()}) for o in scene.objects
+        )
         return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
 
     def _take(self, picture: Picture, camera: Camera, still_of: int) -> None:
@@ -162,6 +191,7 @@ class StageView(QWidget):
             self._say(painter, f"Reading {len(self.session.loading)} mesh file(s)…")
         self._paint_gauge_label(painter)
         self._paint_handle(painter)
+        self._paint_pin(painter)
         if self.trouble:
             self._say(painter, f"{self.trouble}. This is the last good picture")
 
@@ -204,6 +234,15 @@ class StageView(QWidget):
         painter.setPen(now.colour("text"))
         painter.setFont(app_font(9.5))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"level {written(scene.gauge)} m")
+
+    def _paint_pin(self, painter: QPainter) -> None:
+        if self.pin is not None:
+            at = self._project(self.pin)
+            for colour, width in (("ground", 4.0), ("amber", 1.8)):
+                painter.setPen(QPen(theme().colour(colour), width))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(at, 7, 7)
+                painter.drawLine(at + QPointF(0, -12), at + QPointF(0, -7))
 
     def handle_arms(self) -> dict[str, tuple[QPointF, QPointF]]:
         """The move handle's arms on the widget: axis to start and end."""
@@ -307,16 +346,24 @@ class StageView(QWidget):
         scene = self.scene
         if scene is None:
             return
+        hit = self.hit_at(at)
+        if self.probing:
+            if hit:
+                self.probed.emit(hit, point_under(hit, self._now_camera()))
+            return
+        object_id, part = hit.key if hit else ("", "")
+        self.picked.emit(object_id, part)
+
+    def hit_at(self, at: QPointF) -> Hit[tuple[str, str]] | None:
+        """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
         start, direction = self._now_camera().ray((at.x(), at.y()), self._size())
         placed = [
             ((thing.id, name), mesh, matrix)
-            for thing in scene.objects
+            for thing in (self.scene.objects if self.scene else ())
             if thing.asset in self.session.models
             for name, mesh, matrix in placed_parts(thing, self.session.models[thing.asset])
         ]
-        hit = nearest_hit(start, direction, placed)
-        object_id, part = hit[0] if hit else ("", "")
-        self.picked.emit(object_id, part)
+        return nearest_hit(start, direction, placed)
 
     def set_gauge(self, height: float | None) -> None:
         """Put the level gauge at a height in metres, or away."""

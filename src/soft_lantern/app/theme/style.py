@@ -43,6 +43,11 @@ QTreeView, QListView { background: $ground; border: none; padding: 4px; show-dec
 QTreeView::item, QListView::item { padding: 4px 2px; border-radius: 4px; }
 QTreeView::item:selected, QListView::item:selected { background: $amber; color: $on_amber; }
 QTreeView::item:hover:!selected, QListView::item:hover:!selected { background: $raised; }
+QTabWidget::pane { border: none; border-top: 1px solid $edge; }
+QTabBar { background: transparent; }
+QTabBar::tab { background: transparent; color: $quiet; padding: 5px 10px; border-bottom: 2px solid transparent; }
+QTabBar::tab:selected { color: $text; border-bottom: 2px solid $amber; }
+QTabBar::tab:focus { color: $amber; }
 QMenu { background: $raised; border: 1px solid $edge; padding: 4px; }
 QMenu::item { padding: 5px 22px 5px 12px; border-radius: 3px; }
 QMenu::item:selected { background: $amber; color: $on_amber; }

@@ -1,0 +1,210 @@
+"""What the canvas shows: the graph, what was measured of it, and where the eye is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from soft_lantern.app.canvas.hands import BoxHand, Hand, WireHand
+from soft_lantern.app.canvas.painting import Health, Measures, paint_loose_wire, paint_slip, paint_wire
+from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
+from soft_lantern.app.measurer import Answer
+from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.theme.style import app_font
+from soft_lantern.graph.document import Material
+from soft_lantern.graph.notices import Notice, Severity
+
+SMALLEST, LARGEST = 0.12, 2.5
+DETAIL = 0.45
+"""The scale under which slips show their title only."""
+
+
+class CanvasView(QWidget):
+    """Shows a graph; knows nothing of edits."""
+
+    selection_changed = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.spread = Spread(Material(id="", name=""), {}, (), {})
+        self.selected: set[str] = set()
+        self.selected_wire = ""
+        self.notices: list[Notice] = []
+        self.answer: Answer | None = None
+        self.scale = 1.0
+        self.origin = QPointF(40, 40)
+        self._thumbnails: dict[str, tuple[int, QPixmap]] = {}
+        self._hand: Hand | None = None
+        self._pointer = QPointF()
+        self._drop_wire = ""
+        self._framed_for = ""
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.setAccessibleName("canvas")
+
+    @property
+    def material(self) -> Material:
+        """The material whose graph is shown."""
+        return self.spread.material
+
+    def show_material(self, material: Material | None) -> None:
+        """Show a material's graph; the selection keeps what is still there."""
+        material = material or Material(id="", name="")
+        other = material.id != self.material.id
+        self.spread = spread(material, None if other else self.spread)
+        self._select(self.selected & set(material.nodes))
+        if self.selected_wire not in material.wires:
+            self.selected_wire = ""
+        if other:
+            self.answer = None
+            self._thumbnails.clear()
+            if material.nodes:
+                self.frame_all()
+        self.update()
+
+    def show_notices(self, notices: Iterable[Notice]) -> None:
+        """Mark the slips where these notices start."""
+        self.notices = [n for n in notices if n.place == self.material.id and n.node]
+        self.update()
+
+    def show_answer(self, answer: Answer) -> None:
+        """Show thumbnails, range strips, wire health and the trace of a measuring pass."""
+        if answer.material.id != self.material.id:
+            return
+        self.answer = answer
+        kept = {}
+        for node_id, image in answer.thumbnails.items():
+            old = self._thumbnails.get(node_id)
+            key = image.cacheKey()
+            kept[node_id] = old if old and old[0] == key else (key, QPixmap.fromImage(image))
+        self._thumbnails = kept
+        self.update()
+
+    def frame_all(self) -> None:
+        """Fit the selected slips, or all, into the canvas."""
+        box = QRectF()
+        for slip in self.spread.slips.values():
+            if not self.selected or slip.node_id in self.selected:
+                box = box.united(slip.rect)
+        if box.isEmpty() or self.width() < 10:
+            return
+        room = min((self.width() - 60) / box.width(), (self.height() - 60) / box.height())
+        self.scale = min(max(room, SMALLEST), 1.15)
+        self.origin = QPointF(self.width() / 2, self.height() / 2) - box.center() * self.scale
+        self._framed_for = self.material.id
+        self.update()
+
+    def go_to(self, node_id: str) -> None:
+        """Select a slip and bring it to the middle at a scale at which it can be read."""
+        slip = self.spread.slips.get(node_id)
+        if slip:
+            self._select({node_id})
+            self.scale = max(self.scale, 0.85)
+            self.origin = QPointF(self.width() / 2, self.height() / 2) - slip.rect.center() * self.scale
+            self.update()
+
+    def to_canvas(self, point: QPointF) -> QPointF:
+        """Canvas units of a point of the widget."""
+        return (point - self.origin) / self.scale
+
+    def to_widget(self, point: QPointF) -> QPointF:
+        """Widget pixels of a point on the canvas."""
+        return point * self.scale + self.origin
+
+    def measures(self, wire: str) -> Measures | None:
+        """What is known of an output, as its strip shows it."""
+        answer = self.answer
+        if answer is None or wire not in answer.measured.reaches:
+            return None
+        return Measures(answer.measured.reaches[wire], answer.expected.get(wire), answer.trace.get(wire))
+
+    def health(self, wire: str) -> Health:
+        """Whether what leaves an output is as it should be."""
+        measures = self.measures(wire)
+        if measures is None:
+            return Health.CALM
+        if measures.reach.not_finite:
+            return Health.NOT_FINITE
+        if measures.expected and measures.reach.leaves(measures.expected):
+            return Health.OUT_OF_RANGE
+        return Health.CALM
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        turn = event.angleDelta().y() or event.pixelDelta().y() * 4
+        at = self.to_canvas(event.position())
+        self.scale = min(max(self.scale * 1.0015**turn, SMALLEST), LARGEST)
+        self.origin = event.position() - at * self.scale
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme().colour("ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.translate(self.origin)
+        painter.scale(self.scale, self.scale)
+        seen = QRectF(self.to_canvas(QPointF(0, 0)), self.to_canvas(QPointF(self.width(), self.height())))
+        self._paint_graph(painter, seen)
+        if isinstance(self._hand, WireHand):
+            paint_loose_wire(painter, self._hand.strands(self.to_canvas(self._pointer)), fits=not self._hand.reason)
+        elif isinstance(self._hand, BoxHand):
+            painter.setPen(QPen(theme().colour("amber"), 1 / self.scale, Qt.PenStyle.DashLine))
+            painter.setBrush(theme().colour("amber", 0.08))
+            painter.drawRect(self._hand.box)
+        painter.resetTransform()
+        if isinstance(self._hand, WireHand) and self._hand.reason:
+            self._paint_reason(painter, self._hand.reason)
+        if not self.spread.slips:
+            painter.setPen(theme().colour("quiet"))
+            painter.setFont(app_font(12))
+            words = "Type anywhere: a number, a #colour, the name of a node, or a formula"
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+
+    def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
+        detailed = self.scale >= DETAIL
+        held = self._hand.picked_up if isinstance(self._hand, WireHand) else ""
+        for wire in self.spread.wires:
+            if wire.into != held and wire.strands[0].controlPointRect().adjusted(-9, -9, 9, 9).intersects(seen):
+                live = wire.into in (self.selected_wire, self._drop_wire)
+                paint_wire(painter, wire, self.health(wire.out), selected=live, detailed=detailed)
+        troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
+        for slip in self.spread.slips.values():
+            if slip.rect.adjusted(-9, -9, 9, 9).intersects(seen):
+                picture = self._thumbnails.get(slip.node_id)
+                paint_slip(
+                    painter,
+                    slip,
+                    picture[1] if picture else None,
+                    self.measures,
+                    selected=slip.node_id in self.selected,
+                    troubled=slip.node_id in troubled,
+                    detailed=detailed,
+                )
+
+    def _paint_reason(self, painter: QPainter, reason: str) -> None:
+        """Why a wire is refused, beside the pointer."""
+        painter.setFont(app_font(10))
+        box = painter.fontMetrics().boundingRect(QRectF(0, 0, 260, 200).toRect(), int(Qt.TextFlag.TextWordWrap), reason)
+        box.moveTo((self._pointer + QPointF(16, 14)).toPoint())
+        box.translate(min(0, self.width() - box.right() - 16), min(0, self.height() - box.bottom() - 12))
+        painter.setPen(QPen(theme().colour("trouble"), 1))
+        painter.setBrush(theme().colour("panel"))
+        painter.drawRoundedRect(box.adjusted(-8, -5, 8, 5), 4, 4)
+        painter.setPen(theme().colour("text"))
+        painter.drawText(box, int(Qt.TextFlag.TextWordWrap), reason)
+
+    def _wire_into(self, into: str) -> WireShape | None:
+        return next((wire for wire in self.spread.wires if wire.into == into), None)
+
+    def _select(self, ids: set[str]) -> None:
+        if ids != self.selected:
+            self.selected = ids
+            if ids:
+                self.selected_wire = ""
+            self.selection_changed.emit()
+            self.update()

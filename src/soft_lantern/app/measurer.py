@@ -1,0 +1,141 @@
+"""Measures the open graph beside the window and tells what every wire came to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from soft_lantern.graph.checks import check_material, uniform_bounds
+from soft_lantern.graph.document import Material, Scene, View, node_and_port, port_ref
+from soft_lantern.graph.expectations import Range, expected_by_outputs
+from soft_lantern.graph.kinds import type_of
+from soft_lantern.graph.lowering import Lowered, uniform_values
+from soft_lantern.graph.notices import Notice
+from soft_lantern.ir.interval import Interval, bounds
+from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.render.measuring import Measured, Measuring
+from soft_lantern.render.points import Points, flat_card, on_objects
+from soft_lantern.render.staging import Looks
+from soft_lantern.render.worker import Newest
+from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.transforms import camera_for
+from soft_lantern.values.kinds import Value
+
+SIDE = 96
+
+
+@dataclass(frozen=True, eq=False)
+class Question:
+    """What to measure: a material with values, on the flat card or on an object ("" is all) as the stage sees it."""
+
+    material: Material
+    values: dict[str, Value]
+    time: float = 0.0
+    on_object: bool = False
+    object_id: str = ""
+    scene: Scene | None = None
+    models: dict[str, Model] | None = None
+    view: View | None = None
+    clip_view: bool = False
+    probe: Points | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """What came of it: the measures, bounds and expected ranges of outputs, thumbnails by node, the probe's trace."""
+
+    material: Material
+    measured: Measured
+    bounds: dict[str, Interval]
+    expected: dict[str, Range]
+    thumbnails: dict[str, QImage]
+    trace: dict[str, tuple[float, ...]]
+    lowered: Lowered
+    notices: list[Notice]
+
+
+class Measurer(QObject):
+    """Asks are answered by `answered`, on the window's thread; only the newest counts."""
+
+    answered = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._newest = Newest("measuring")
+        self._looks = Looks()
+        self._measuring, self._probing = Measuring(), Measuring()
+        self._card = flat_card(SIDE)
+        self._seen: tuple[object, Points | None] = (None, None)
+        self._pictures: dict[str, tuple[Array, bool, QImage]] = {}
+
+    def ask(self, question: Question) -> None:
+        """Measure; an ask not yet begun is dropped for this one."""
+        self._newest.submit("graph", lambda: self.answered.emit(self.answer(question)), self.failed.emit)
+
+    def stop(self) -> None:
+        """End the thread."""
+        self._newest.stop()
+
+    def answer(self, question: Question) -> Answer:
+        """The answer to a question, on whichever thread this is called."""
+        material = question.material
+        lowered = self._looks.lowered(material)
+        uniforms = uniform_values(lowered, material, question.values)
+        measured = self._measuring.measure(lowered, uniforms, self._points(question), question.time)
+        trace: dict[str, tuple[float, ...]] = {}
+        if question.probe:
+            trace = self._probing.measure(lowered, uniforms, question.probe, question.time).at(0)
+        known = bounds(lowered.wires.values(), uniform_bounds(material, lowered))
+        return Answer(
+            material,
+            measured,
+            {wire: known[expr] for wire, expr in lowered.wires.items()},
+            expected_by_outputs(material),
+            self._thumbnails(material, lowered, measured, question.clip_view),
+            trace,
+            lowered,
+            check_material(material, lowered, measured.reaches, measured.values),
+        )
+
+    def _points(self, question: Question) -> Points:
+        if not question.on_object or not question.scene or not question.view or question.models is None:
+            return self._card
+        key = (question.scene.objects, question.view, question.object_id, len(question.models))
+        if self._seen[0] != key:
+            camera = camera_for(question.view, (SIDE, SIDE))
+            size = (SIDE, SIDE)
+            self._seen = (key, on_objects(question.scene, question.models, camera, size, question.object_id))
+        return self._seen[1] or self._card
+
+    def _thumbnails(
+        self, material: Material, lowered: Lowered, measured: Measured, clip_view: bool
+    ) -> dict[str, QImage]:
+        kept: dict[str, tuple[Array, bool, QImage]] = {}
+        for node_id, node in material.nodes.items():
+            node_type = type_of(node)
+            if not node.thumbnail or not node_type or not node_type.outputs:
+                continue
+            wire = port_ref(node_id, node_type.outputs[0].name)
+            if wire not in measured.values:
+                continue
+            value = measured.values[wire]
+            old = self._pictures.get(wire)
+            if old and old[0] is value and old[1] == clip_view:
+                kept[wire] = old
+            else:
+                kept[wire] = (
+                    value,
+                    clip_view,
+                    _image(measured.thumbnail(wire, lowered.kinds[wire], clip_view=clip_view)),
+                )
+        self._pictures = kept
+        return {node_and_port(wire)[0]: image for wire, (_, _, image) in kept.items()}
+
+
+def _image(pixels: np.ndarray) -> QImage:
+    height, width = pixels.shape[:2]
+    return QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()

@@ -1,0 +1,121 @@
+"""Every notice with what was measured, what is possible, a way to it, and its mends."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from soft_lantern.graph.notices import Fix, Notice, Severity
+
+_SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
+MOST = 60
+
+
+class NoticeList(QScrollArea):
+    """Shows notices; the signals tell what a person wants done about one."""
+
+    jump_wanted = pyqtSignal(object)
+    fix_wanted = pyqtSignal(object, object)
+    accept_wanted = pyqtSignal(object, str)
+    reopen_wanted = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.notices: list[Notice] = []
+        self.fix_buttons: dict[tuple[str, str, str], QToolButton] = {}
+        self.show_notices([])
+
+    def show_notices(self, notices: list[Notice]) -> None:
+        """Show these notices, the first sixty of them."""
+        if self.notices and [_key(n) for n in notices] == [_key(n) for n in self.notices]:
+            self.notices = notices
+            return
+        self.notices = notices
+        self.fix_buttons.clear()
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 4, 4, 4)
+        column.setSpacing(6)
+        for notice in notices[:MOST]:
+            column.addWidget(self._card(notice))
+        if len(notices) > MOST:
+            column.addWidget(QLabel(f"and {len(notices) - MOST} more"))
+        if not notices:
+            calm = QLabel("Nothing is wrong")
+            calm.setProperty("quiet", True)
+            column.addWidget(calm)
+        column.addStretch(1)
+        self.setWidget(inside)
+
+    def _card(self, notice: Notice) -> QFrame:
+        card = QFrame()
+        card.setProperty("card", True)
+        column = QVBoxLayout(card)
+        column.setContentsMargins(8, 6, 8, 6)
+        column.setSpacing(3)
+        sign = "Accepted" if notice.accepted is not None else _SIGNS[notice.severity]
+        words = QLabel(f"<b>{sign}</b>&nbsp; {html.escape(notice.text)}")
+        words.setWordWrap(True)
+        words.setProperty("quiet", not notice.open)
+        column.addWidget(words)
+        facts = [f"measured {notice.measured}"] * bool(notice.measured)
+        facts += [f"possible {notice.possible}"] * bool(notice.possible)
+        facts += [f"accepted: {notice.accepted or 'no remark'}"] * (notice.accepted is not None)
+        if facts:
+            ranges = QLabel(", ".join(facts))
+            ranges.setProperty("quiet", True)
+            ranges.setWordWrap(True)
+            column.addWidget(ranges)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        if notice.accepted is None and notice.fixes:
+            mends = QHBoxLayout()
+            mends.setSpacing(4)
+            for fix in notice.fixes:
+                mends.addWidget(self._fix_button(notice, fix))
+            mends.addStretch(1)
+            column.addLayout(mends)
+        row.addStretch(1)
+        if notice.node or notice.place:
+            row.addWidget(_button("Go there", lambda: self.jump_wanted.emit(notice)))
+        if notice.node:
+            if notice.accepted is None:
+                row.addWidget(_button("Accept…", lambda: self._ask_remark(notice)))
+            else:
+                row.addWidget(_button("Reopen", lambda: self.reopen_wanted.emit(notice)))
+        column.addLayout(row)
+        return card
+
+    def _fix_button(self, notice: Notice, fix: Fix) -> QToolButton:
+        button = _button(fix.words, lambda: self._fix(notice, fix.words))
+        self.fix_buttons[(notice.kind, notice.node, fix.words)] = button
+        return button
+
+    def _fix(self, notice: Notice, words: str) -> None:
+        """The mend as it is now: the list keeps its cards while only numbers change."""
+        for now in self.notices:
+            if _key(now) == _key(notice):
+                self.fix_wanted.emit(now, next(f for f in now.fixes if f.words == words))
+                return
+
+    def _ask_remark(self, notice: Notice) -> None:
+        remark, accepted = QInputDialog.getText(self, "Accept a notice", "Why may this stand?")
+        if accepted:
+            self.accept_wanted.emit(notice, remark)
+
+
+def _key(notice: Notice) -> tuple[object, ...]:
+    fixes = tuple(f.words for f in notice.fixes)
+    return (notice.text, notice.place, notice.node, notice.measured, notice.possible, notice.accepted, fixes)
+
+
+def _button(text: str, call: Callable[[], object]) -> QToolButton:
+    button = QToolButton()
+    button.setText(text)
+    button.clicked.connect(lambda: call())
+    return button

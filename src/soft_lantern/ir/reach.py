@@ -1,0 +1,38 @@
+"""What an array of values comes to: lowest, highest, mean, and how many are not finite."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from soft_lantern.ir.numpy_reader import Array
+
+SLACK = 1e-5
+"""How far outside a range a value may lie before it counts as outside: rounding, not meaning."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """Lowest, highest and mean of the finite values over all components, and how many values are not finite."""
+
+    low: float
+    high: float
+    mean: float
+    not_finite: int = 0
+
+    def leaves(self, expected: tuple[float, float]) -> bool:
+        """Whether any value lies outside the expected range."""
+        return self.low < expected[0] - SLACK or self.high > expected[1] + SLACK
+
+
+def reach_of(value: Array) -> Reach:
+    """The reach of an array of any shape."""
+    low, high = float(value.min()), float(value.max())
+    if low - low == 0 and high - high == 0:  # both finite, so all are
+        return Reach(low, high, float(value.mean()))
+    finite = value[np.isfinite(value)]
+    lost = value.size - finite.size
+    if not finite.size:
+        return Reach(0.0, 0.0, 0.0, lost)
+    return Reach(float(finite.min()), float(finite.max()), float(finite.mean()), lost)
