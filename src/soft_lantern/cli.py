@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import os
 import runpy
 import shutil
 import sys
@@ -196,6 +197,23 @@ def export(
     document = open_project(project).project
     for path in write_package(_named(document.materials.values(), material, "material"), output):
         print(f"wrote {path}")
+
+
+@app.command()
+def bench(as_json: Annotated[bool, typer.Option("--json", help="print as JSON")] = False) -> None:
+    """Print the benchmark table: ratios and longest waits within this one run."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from soft_lantern.app.bench import table as window_table
+    from soft_lantern.bench import table
+
+    rows = [*table(), *window_table()]
+    if as_json:
+        listed = [{"name": r.name, "value": r.value, "limit": r.limit, "unit": r.unit} for r in rows]
+        print(json.dumps(listed, indent=2))
+        return
+    for row in rows:
+        verdict = "reached" if row.reached else "not reached"
+        print(f"{row.name:56} {row.value:8.2f} {row.unit:2}  must be {row.limit:g} or less: {verdict}")
 
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})

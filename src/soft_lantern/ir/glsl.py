@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from soft_lantern.ir.expr import COMPARISONS, LEAVES, Expr, Op, Type, constant_parts, topological
-from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.ir.glsl_words import Identifiers
 
 LONGEST_IN_PLACE = 90
 """Characters above which a nameless expression gets a variable of its own."""
@@ -85,15 +85,14 @@ def write(
     order = topological(results)
     uses = Counter(arg for expr in order for arg in expr.args)
     uses.update(results)
-    used_names = {*taken, *leaves.values(), *(str(e.data) for e in order if e.op is Op.INPUT)}
+    names_left = Identifiers({*taken, *leaves.values(), *(str(e.data) for e in order if e.op is Op.INPUT)})
     texts: dict[Expr, _Text] = {}
     statements: list[str] = []
     for expr in order:
         text = _text(expr, texts, leaves)
         wanted = names.get(expr)
         if expr.op not in LEAVES and (wanted or _deserves_a_name(expr, uses[expr], text.text)):
-            name = as_identifier(wanted or _LOCAL_NAMES.get(expr.op, expr.op.name.lower()), used_names)
-            used_names.add(name)
+            name = names_left.take(wanted or _LOCAL_NAMES.get(expr.op, expr.op.name.lower()))
             statements.append(f"{expr.type.value} {name} = {text.text};")
             text = _Text(name, _PRIMARY)
         texts[expr] = text

@@ -6,6 +6,7 @@ the GLSL ES 3.00 specification, section 3.7. Names beginning with gl_ or holding
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Collection
 
@@ -52,12 +53,34 @@ def trouble_with_identifier(text: str) -> str | None:
 
 def as_identifier(label: str, taken: Collection[str] = (), fallback: str = "value") -> str:
     """An identifier close to a label: lower case, words joined by _, different from all `taken` and not reserved."""
-    text = re.sub(r"[^a-z0-9]+", "_", label.lower()).strip("_")
-    if not text or not text[0].isalpha() or text.startswith("gl_"):
-        text = f"{fallback}_{text}".strip("_")
-    if text in RESERVED:
-        text += "_value"
+    text = _plain_identifier(label, fallback)
     candidate, number = text, 2
     while candidate in taken:
         candidate, number = f"{text}_{number}", number + 1
     return candidate
+
+
+class Identifiers:
+    """Hands out identifiers that differ from each other and from those taken, in constant time for each."""
+
+    def __init__(self, taken: set[str]) -> None:
+        self._taken = taken
+        self._next: dict[str, int] = {}
+
+    def take(self, label: str) -> str:
+        """An identifier close to a label, as `as_identifier` makes them."""
+        text = _plain_identifier(label, "value")
+        candidate, number = text, self._next.get(text, 2)
+        while candidate in self._taken:
+            candidate, number = f"{text}_{number}", number + 1
+        self._next[text] = number
+        self._taken.add(candidate)
+        return candidate
+
+
+@functools.lru_cache(maxsize=4096)
+def _plain_identifier(label: str, fallback: str) -> str:
+    text = re.sub(r"[^a-z0-9]+", "_", label.lower()).strip("_")
+    if not text or not text[0].isalpha() or text.startswith("gl_"):
+        text = f"{fallback}_{text}".strip("_")
+    return f"{text}_value" if text in RESERVED else text

@@ -87,17 +87,20 @@ def components_at(value: Array, pixel: int) -> tuple[float, ...]:
 
 def pictured(points: Points, value: Array, kind: Kind, *, clip_view: bool = False) -> npt.NDArray[np.uint8]:
     """Values at the points as a picture of the points' size; see `Measured.thumbnail`."""
-    picture = np.zeros((points.size[0] * points.size[1], 4), np.uint8)
     rows = np.atleast_2d(value)
-    shown = rows[:3] if len(rows) > 1 else rows
-    bytes_ = encoded(shown)
-    if len(shown) == 2:
-        bytes_ = np.vstack([bytes_, np.zeros_like(bytes_[:1])])
-    picture[points.pixels, :3] = bytes_.T
-    picture[points.pixels, 3] = 255
+    bytes_ = encoded(rows[:3] if len(rows) > 1 else rows)
+    if len(bytes_) == 1:
+        packed = bytes_[0] * np.uint32(0x010101)
+    else:
+        packed = bytes_[0] | bytes_[1] << np.uint32(8)
+        if len(bytes_) == 3:
+            packed |= bytes_[2] << np.uint32(16)
+    picture = np.zeros(points.size[0] * points.size[1], "<u4")
+    picture[slice(None) if points.count == len(picture) else points.pixels] = packed | np.uint32(0xFF000000)
+    shown = picture.view(np.uint8).reshape(-1, 4)
     if clip_view:
-        _hatch(picture, points, rows if kind is not Kind.COLOUR else rows[:3])
-    return picture.reshape(points.size[1], points.size[0], 4)
+        _hatch(shown, points, rows if kind is not Kind.COLOUR else rows[:3])
+    return shown.reshape(points.size[1], points.size[0], 4)
 
 
 def _hatch(picture: npt.NDArray[np.uint8], points: Points, rows: Array) -> None:
@@ -118,17 +121,17 @@ def _hatch(picture: npt.NDArray[np.uint8], points: Points, rows: Array) -> None:
 _STEPS = 4096
 
 
-def _encoding() -> npt.NDArray[np.uint8]:
+def _encoding() -> npt.NDArray[np.uint32]:
     """sRGB bytes of linear light in 4,096 steps (IEC 61966-2-1)."""
     linear = np.arange(_STEPS + 1) / _STEPS
     curve = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return np.floor(curve * 255 + 0.5).astype(np.uint8)
+    return np.floor(curve * 255 + 0.5).astype(np.uint32)
 
 
 _SRGB = _encoding()
 
 
-def encoded(value: Array) -> npt.NDArray[np.uint8]:
-    """sRGB bytes of linear values held to 0–1; what is not a number shows as black."""
+def encoded(value: Array) -> npt.NDArray[np.uint32]:
+    """sRGB bytes, 0 to 255, of linear values held to 0–1; what is not a number shows as black."""
     held = np.fmin(np.fmax(value, 0.0), 1.0)
     return _SRGB[(held * _STEPS + 0.5).astype(np.uint16)]

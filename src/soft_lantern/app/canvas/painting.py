@@ -52,11 +52,13 @@ def paint_slip(
     """A slip of paper with a folded corner. Without `detailed`, for small scales, only its shape, picture and title."""
     now = theme()
     rect = slip.rect
+    if not detailed:
+        _paint_from_afar(painter, slip, picture, selected=selected, troubled=troubled)
+        return
     shape = _paper(rect)
-    if detailed:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(0, 0, 0, 55))
-        painter.drawPath(shape.translated(2, 3))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(0, 0, 0, 55))
+    painter.drawPath(shape.translated(2, 3))
     edge = "amber" if selected else "trouble" if troubled else "edge"
     painter.setPen(QPen(now.colour(edge), 2 if selected or troubled else 1))
     painter.setBrush(now.colour("raised"))
@@ -73,11 +75,6 @@ def paint_slip(
     painter.drawPolygon(fold)
     if picture and slip.picture:
         _paint_picture(painter, slip, picture)
-    if not detailed:
-        painter.setPen(now.colour("text"))
-        painter.setFont(app_font(14, bold=True))
-        painter.drawText(rect.adjusted(8, 4, -8, -4), _TEXT_IN_SLIP, slip.title)
-        return
     painter.setFont(app_font(11, bold=True))
     painter.setPen(now.colour("text"))
     title = painter.fontMetrics().elidedText(slip.title, Qt.TextElideMode.ElideRight, int(rect.width() - CORNER - 18))
@@ -115,9 +112,12 @@ def paint_wire(painter: QPainter, wire: WireShape, health: Health, *, selected: 
     elif health is Health.NOT_FINITE:
         pen.setDashPattern([1.2, 2])
     painter.setPen(pen)
-    for strand in wire.strands if detailed else wire.strands[:1]:
+    if not detailed:
+        painter.drawLine(wire.line)
+        return
+    for strand in wire.strands:
         painter.drawPath(strand)
-    if detailed and wire.conversion is not Conversion.NONE:
+    if wire.conversion is not Conversion.NONE:
         _paint_tag(painter, wire.middle, str(wire.conversion or "does not fit"), colour)
 
 
@@ -135,6 +135,20 @@ def paint_loose_wire(painter: QPainter, strands: list[QPainterPath], *, fits: bo
 _TEXT_IN_SLIP = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 _MIDDLE_LEFT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
 _MIDDLE_RIGHT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight)
+
+
+def _paint_from_afar(painter: QPainter, slip: Slip, picture: QPixmap | None, *, selected: bool, troubled: bool) -> None:
+    """Only what can be seen at small scales: a plain rectangle, the thumbnail, a large title."""
+    now, rect = theme(), slip.rect
+    painter.fillRect(rect, now.colour("amber" if selected else "trouble" if troubled else "edge"))
+    painter.fillRect(rect.adjusted(3, 3, -3, -3), now.colour("raised"))
+    if picture and slip.picture:
+        _paint_picture(painter, slip, picture)
+    if painter.transform().m11() > 0.25:
+        painter.setPen(now.colour("text"))
+        painter.setFont(app_font(14, bold=True))
+        room = rect.adjusted(8, 4 + slip.picture, -8, -4)
+        painter.drawText(room, _TEXT_IN_SLIP, slip.title)
 
 
 def _paper(rect: QRectF) -> QPainterPath:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
@@ -89,6 +89,8 @@ class WireShape:
     strands: tuple[QPainterPath, ...]
     conversion: Conversion | None
     middle: QPointF
+    line: QLineF
+    box: QRectF
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,13 +141,41 @@ class Spread:
 
 
 def spread(material: Material, before: Spread | None = None) -> Spread:
-    """The graph laid out; slips that did not change are taken over from `before`."""
-    kinds = output_kinds(material)
-    slips = {node_id: _slip(material, node_id, kinds) for node_id in material.nodes}
-    if before:
-        slips = {i: before.slips[i] if before.slips.get(i) == s else s for i, s in slips.items()}
-    wires = [shape for into, out in material.wires.items() if (shape := _wire(material, slips, kinds, out, into))]
-    return Spread(material, slips, tuple(wires), kinds)
+    """The graph laid out; slips and wires that did not change are taken over from `before`."""
+    if before is None or not _same_graph(material, before.material):
+        kinds = output_kinds(material)
+        slips = {node_id: _slip(material, node_id, kinds) for node_id in material.nodes}
+        wires = [_wire(material, slips, kinds, out, into) for into, out in material.wires.items()]
+        return Spread(material, slips, tuple(w for w in wires if w), kinds)
+    old, kinds = before.material, before.kinds
+    same_parameters = material.parameters is old.parameters
+    slips = {
+        node_id: before.slips[node_id]
+        if node is old.nodes[node_id] and (same_parameters or node.type != "parameter")
+        else _slip(material, node_id, kinds)
+        for node_id, node in material.nodes.items()
+    }
+    moved = {node_id for node_id, slip in slips.items() if slip.rect != before.slips[node_id].rect}
+    if not moved:
+        return Spread(material, slips, before.wires, kinds)
+    kept = []
+    for wire in before.wires:
+        stays = node_and_port(wire.out)[0] not in moved and node_and_port(wire.into)[0] not in moved
+        kept.append(wire if stays else _wire(material, slips, kinds, wire.out, wire.into))
+    return Spread(material, slips, tuple(w for w in kept if w), kinds)
+
+
+def _same_graph(new: Material, old: Material) -> bool:
+    """Whether only places, names and values differ: wires, node types, settings and parameters' kinds are the same."""
+    if new.wires is not old.wires or new.thumbnail_size != old.thumbnail_size or new.nodes.keys() != old.nodes.keys():
+        return False
+    if [(p.id, p.kind) for p in new.parameters] != [(p.id, p.kind) for p in old.parameters]:
+        return False
+    for node_id, node in new.nodes.items():
+        was = old.nodes[node_id]
+        if node is not was and (node.type, node.settings) != (was.type, was.settings):
+            return False
+    return True
 
 
 def strand_path(start: QPointF, end: QPointF) -> QPainterPath:
@@ -217,4 +247,5 @@ def _wire(material: Material, slips: dict[str, Slip], kinds: dict[str, Kind], ou
         tips, count = tips[:1], 1
     strands = tuple(strand_path(tips[min(i, len(tips) - 1)], ends[min(i, len(ends) - 1)]) for i in range(count))
     middle = strands[len(strands) // 2].pointAtPercent(0.5)
-    return WireShape(out, into, strands, conversion, middle)
+    box = strands[0].controlPointRect().united(strands[-1].controlPointRect()).adjusted(-9, -9, 9, 9)
+    return WireShape(out, into, strands, conversion, middle, QLineF(tips[0], ends[0]), box)

@@ -144,8 +144,8 @@ class CanvasView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme().colour("ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.scale > 0.25)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale > 0.25)
         painter.translate(self.origin)
         painter.scale(self.scale, self.scale)
         seen = QRectF(self.to_canvas(QPointF(0, 0)), self.to_canvas(QPointF(self.width(), self.height())))
@@ -168,10 +168,17 @@ class CanvasView(QWidget):
     def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
         detailed = self.scale >= DETAIL
         held = self._hand.picked_up if isinstance(self._hand, WireHand) else ""
+        calm = []
         for wire in self.spread.wires:
-            if wire.into != held and wire.strands[0].controlPointRect().adjusted(-9, -9, 9, 9).intersects(seen):
-                live = wire.into in (self.selected_wire, self._drop_wire)
-                paint_wire(painter, wire, self.health(wire.out), selected=live, detailed=detailed)
+            if wire.into != held and wire.box.intersects(seen):
+                live, health = wire.into in (self.selected_wire, self._drop_wire), self.health(wire.out)
+                if not detailed and not live and health is Health.CALM and wire.conversion is not None:
+                    calm.append(wire.line)
+                else:
+                    paint_wire(painter, wire, health, selected=live, detailed=detailed)
+        if calm:
+            painter.setPen(QPen(theme().colour("wire"), 2))
+            painter.drawLines(calm)
         troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
         for slip in self.spread.slips.values():
             if slip.rect.adjusted(-9, -9, 9, 9).intersects(seen):

@@ -1,0 +1,99 @@
+"""The benchmarks that need a window: how long it is ever busy while hands work."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.main import make_application
+from soft_lantern.app.window import MainWindow
+from soft_lantern.bench import Row, chain
+from soft_lantern.formats.project_folder import save_project
+from soft_lantern.graph.document import Project
+from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.layout import tidy
+
+FRAMES = 40
+
+
+def table() -> list[Row]:
+    """The measures that need a window."""
+    application = make_application()  # kept, or Qt takes it down
+    rows = [_typing_in_300(), *_panning_1000()]
+    application.processEvents()
+    return rows
+
+
+def _typing_in_300() -> Row:
+    """The longest the window's thread is busy while a value is changed again and again in a 300-node graph."""
+    with tempfile.TemporaryDirectory() as folder:
+        save_project(put_material(Project(name="Bench"), tidy(chain(300))), Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        window.show()
+        _live(1500)
+        longest = 0.0
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            window.build.shelf.value_wanted.emit("weight", 0.2 + turn * 0.01)
+            longest = max(longest, time.perf_counter() - started)
+            _live(15)
+        window.session.undo.setClean()
+        window.close()
+    return Row("window busy by one typed value, 300 nodes", longest * 1000, 16, "ms")
+
+
+def _panning_1000() -> list[Row]:
+    """The longest frame of a canvas of 1,000 nodes while it is panned and zoomed."""
+    canvas = Canvas()
+    canvas.resize(1280, 720)
+    canvas.show_material(tidy(chain(1000)))
+    canvas.show()
+    _live(300)
+    rows = []
+    for name, scale in (("as a whole", canvas.scale), ("close by", 0.7)):
+        canvas.scale = scale
+        canvas.repaint()
+
+        def pan() -> None:
+            canvas.origin += QPointF(-9, 4)
+            canvas.repaint()
+
+        rows.append(Row(f"pan of 1,000 nodes, {name}", _longest(pan), 33, "ms"))
+
+    def zoom() -> None:
+        canvas.scale *= 1.03
+        canvas.repaint()
+
+    canvas.scale = 0.3
+    rows.append(Row("zoom into 1,000 nodes", _longest(zoom), 33, "ms"))
+    canvas.close()
+    return rows
+
+
+def _live(milliseconds: int) -> None:
+    """Let the window live for a while."""
+    end = time.perf_counter() + milliseconds / 1000
+    while time.perf_counter() < end:
+        QApplication.processEvents()
+        time.sleep(0.001)
+
+
+def _longest(step: Callable[[], None]) -> float:
+    longest = 0.0
+    for _ in range(FRAMES):
+        started = time.perf_counter()
+        step()
+        longest = max(longest, time.perf_counter() - started)
+    return longest * 1000
+
+
+if __name__ == "__main__":
+    for row in table():
+        print(row, file=sys.stderr)
