@@ -17,11 +17,13 @@ from soft_lantern.formats.project_folder import save_project
 from soft_lantern.graph import edits
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.checks import check_material, uniform_bounds
-from soft_lantern.graph.document import Material, Node, Project
+from soft_lantern.graph.document import Material, Node, Note, Project
 from soft_lantern.graph.expectations import expected_by_outputs
 from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.layout import around, nodes_in, tidy
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Notice, accept, unaccept
+from soft_lantern.graph.unfold import unfold
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.interval import bounds
 from soft_lantern.ir.numpy_reader import evaluate, leaf
@@ -356,3 +358,50 @@ def test_inserting_makes_room_and_dissolving_heals() -> None:
     healed = edits.dissolve(inserted, ["half"])
     assert healed.wires == {"s.alpha": "n.out"}
     assert not edits.insertable(m, "n", "s.alpha")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "(y - 1.0) / s",
+        "mix(y, s, clamp(y * 0.5, 0.0, 1.0)) + 2.0",
+        "p.x * p.zyx.y + length(p) - -s",
+        "vec3(y, s, 1.0).y + (y > s ? y * 2.0 : s / 4.0)",
+        "dot(vec3(s), p) * abs(y) + smoothstep(0.0, 1.0, y)",
+    ],
+)
+def test_unfolding_a_formula_changes_no_value(text: str) -> None:
+    m = Authoring("M")
+    point = m.add("position")
+    sources = {"p": point, "y": point.into("separate").y, "s": m.expose("S", 0.75, limits=(0.5, 1))}
+    made = m.add("formula", name="Whole", expression=text)
+    for name in free_names(text):
+        m.material = edits.connect(m.material, sources[name].ref, f"{made.node_id}.{name}")
+    material = finished(m, alpha=made)
+    unfolded = unfold(material, made.node_id)
+    assert made.node_id not in unfolded.nodes and not lower(unfolded).notices
+    before, after = measured(material), measured(unfolded)
+    was, now = before.values[made.ref], after.values[unfolded.wires["surface.alpha"]]
+    assert np.broadcast_to(now, was.shape) == pytest.approx(was, rel=1e-6)
+    assert len(unfolded.nodes) > len(material.nodes)
+
+
+def test_note_areas_stay_round_their_slips_through_tidy_and_moves() -> None:
+    m = moth_trail()
+    material = tidy(m.material)
+    note = around(material, ["glow", "sparkle", "both_glows"], Note(id="n", title="Glows", x=0, y=0, width=0, height=0))
+    material = edits.add_note(material, note)
+    inside = nodes_in(material, note)
+    assert {"glow", "sparkle", "both_glows"} <= set(inside)
+    scattered = edits.move_note(material, "n", inside, 500, -300)
+    tidied = tidy(scattered)
+    assert set(nodes_in(tidied, tidied.notes[0])) >= set(inside)
+    assert edits.remove_note(tidied, "n").nodes == tidied.nodes
+
+
+def test_an_elbow_changes_nothing_but_the_way() -> None:
+    m = Authoring("M")
+    material = finished(m, base_colour=m.add("colour", value="#336699").into("elbow"))
+    lowered = lower(material)
+    assert lowered.wires["elbow.out"] is lowered.wires["colour.out"]
+    assert lowered.kinds["elbow.out"] is Kind.COLOUR

@@ -703,3 +703,30 @@ def test_a_slip_dropped_on_a_wire_is_inserted_and_dissolved_again(window: MainWi
     canvas._select({new})
     window.actions_by_name["Dissolve"].trigger()
     assert canvas.material.wires == wires
+
+
+def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
+    canvas = window.build.canvas
+    wire_shape = next(w for w in canvas.spread.wires if w.into == "ramp_colour.factor")
+    at = canvas.to_widget(wire_shape.middle).toPoint()
+    QTest.mouseClick(canvas, LEFT, NONE, at)
+    assert canvas.selected_wire == "ramp_colour.factor"
+    assert "Height mask" in window.build.reading.title.text()
+    QTest.mouseDClick(canvas, LEFT, NONE, at)
+    elbow = node_of(canvas.material, "elbow")
+    assert canvas.material.wires["ramp_colour.factor"] == f"{elbow}.out"
+    canvas._select({"rise", "spread"})
+    window.actions_by_name["Note round the selected"].trigger()
+    canvas.type_in.setText("How high")
+    QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+    (note,) = canvas.material.notes
+    assert note.title == "How high"
+    before = canvas.material.nodes["rise"].x
+    grip = canvas.to_widget(QPointF(note.x + note.width / 2, note.y + 12))
+    drag(canvas, grip, grip + QPointF(40, 30))
+    assert canvas.material.nodes["rise"].x > before + 20
+    made = type_node(canvas, "(y - origin) / spread", QPointF(60, canvas.height() - 40))
+    canvas._select({made})
+    window.actions_by_name["Unfold the formula"].trigger()
+    assert made not in canvas.material.nodes
+    assert [n.type for n in canvas.material.nodes.values()].count("divide") == 2

@@ -247,6 +247,8 @@ class MainWindow(QMainWindow):
             ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
             ("Dissolve", "Ctrl+Backspace", canvas.dissolve_selected),
             ("Align", "", canvas.align_selected),
+            ("Unfold the formula", "Ctrl+U", canvas.unfold_selected),
+            ("Note round the selected", "Ctrl+Shift+T", canvas.add_note),
             ("Hide or show thumbnails", "Ctrl+H", canvas.hide_thumbnails),
             ("Find in the graph", "Ctrl+F", canvas.find_node),
             ("Expose as a parameter", "Ctrl+E", canvas.expose_selected),

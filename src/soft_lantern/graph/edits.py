@@ -12,6 +12,7 @@ from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
 from soft_lantern.graph.document import (
     Material,
     Node,
+    Note,
     Parameter,
     changed,
     new_id,
@@ -162,6 +163,23 @@ def change_formula(material: Material, node_id: str, expression: str) -> Materia
         if node_and_port(into)[0] != node_id or node_and_port(into)[1] in names
     }
     return change_node(changed(material, wires=kept), node_id, settings={**node.settings, "expression": expression})
+
+
+def add_note(material: Material, note: Note) -> Material:
+    """The material with a note area, in place of the one of the same id."""
+    return changed(material, notes=(*(n for n in material.notes if n.id != note.id), note))
+
+
+def remove_note(material: Material, note_id: str) -> Material:
+    """The material without a note area; the slips in it stay."""
+    return changed(material, notes=tuple(n for n in material.notes if n.id != note_id))
+
+
+def move_note(material: Material, note_id: str, node_ids: Iterable[str], dx: float, dy: float) -> Material:
+    """The material with a note area and the nodes in it elsewhere."""
+    note = next(n for n in material.notes if n.id == note_id)
+    material = add_note(material, changed(note, x=note.x + dx, y=note.y + dy))
+    return move_nodes(material, {i: (material.nodes[i].x + dx, material.nodes[i].y + dy) for i in node_ids})
 
 
 def feeds(material: Material, source: str, target: str) -> bool:

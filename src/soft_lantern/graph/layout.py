@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from math import inf
 
-from soft_lantern.graph.document import Material, Node, node_and_port
+from soft_lantern.graph.document import Material, Node, Note, changed, node_and_port
 from soft_lantern.graph.edits import COLUMN, move_nodes
 from soft_lantern.graph.kinds import evaluation_order, type_of
 
 ROW_GAP = 26.0
+NOTE_MARGIN, NOTE_TITLE = 14.0, 24.0
+ELBOW = 24.0
+"""The side of an elbow, which is all port."""
 SLIP_WIDTH = 126.0
 
 
 def thumbnail_height(material: Material, node: Node) -> float:
     """The height of a node's thumbnail: none for outputs, and where it was hidden."""
     node_type = type_of(node)
-    shown = node_type is not None and node_type.outputs and node.thumbnail
+    shown = node_type is not None and node_type.outputs and node.thumbnail and node.type != "elbow"
     return material.thumbnail_size if shown else 0.0
 
 
 def slip_height(material: Material, node: Node) -> float:
     """The height of a node's slip on the canvas, in canvas units: a title, a thumbnail, then a row for every port."""
+    if node.type == "elbow":
+        return ELBOW
     node_type = type_of(node)
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
     settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
@@ -28,9 +34,37 @@ def slip_height(material: Material, node: Node) -> float:
 
 
 def tidy(material: Material) -> Material:
-    """The material with its nodes in columns by how far they are from the output; the order within is kept stable."""
+    """The material with its nodes in columns by how far they are from the output; the order within is kept stable.
+
+    Note areas are drawn anew round the slips that lay in them.
+    """
     if not material.nodes:
         return material
+    inside = {note.id: nodes_in(material, note) for note in material.notes}
+    placed = _in_columns(material)
+    notes = tuple(around(placed, inside[n.id], n) if inside[n.id] else n for n in placed.notes)
+    return changed(placed, notes=notes) if notes != placed.notes else placed
+
+
+def nodes_in(material: Material, note: Note) -> list[str]:
+    """The nodes whose slips lie in a note area by their upper left corner."""
+    return [
+        node_id
+        for node_id, node in material.nodes.items()
+        if note.x <= node.x <= note.x + note.width and note.y <= node.y <= note.y + note.height
+    ]
+
+
+def around(material: Material, node_ids: Iterable[str], note: Note) -> Note:
+    """The note area, drawn round some nodes."""
+    boxes = [material.nodes[i] for i in node_ids]
+    left, top = min(n.x for n in boxes) - NOTE_MARGIN, min(n.y for n in boxes) - NOTE_MARGIN - NOTE_TITLE
+    right = max(n.x for n in boxes) + SLIP_WIDTH + NOTE_MARGIN
+    bottom = max(n.y + slip_height(material, n) for n in boxes) + NOTE_MARGIN
+    return changed(note, x=left, y=top, width=right - left, height=bottom - top)
+
+
+def _in_columns(material: Material) -> Material:
     order, looped = evaluation_order(material)
     readers: dict[str, list[tuple[str, str]]] = {node_id: [] for node_id in material.nodes}
     for into, out in material.wires.items():

@@ -31,8 +31,8 @@ class Points:
         return len(self.pixels)
 
 
-def point_under(hit: Hit[object], camera: Camera) -> Points:
-    """The surface point that a ray met, as a buffer of one."""
+def point_under(hit: Hit[object], camera: Camera, depth_behind: float = 0.0) -> Points:
+    """The surface point that a ray met, as a buffer of one, with the distance to the surface behind it in metres."""
     mesh, corners = hit.mesh, hit.mesh.triangles[hit.triangle]
     weights = np.asarray([hit.weights])
     place = np.zeros(1, np.int64)
@@ -42,6 +42,7 @@ def point_under(hit: Hit[object], camera: Camera) -> Points:
     inputs: dict[str, Array] = dict(surface_inputs(hit.matrix, single))
     inputs["camera_position"] = leaf(camera.position)
     inputs["view_distance"] = leaf([float(np.linalg.norm(hit.point - camera.position))])
+    inputs["depth_behind"] = leaf([depth_behind])
     return Points((1, 1), place, inputs, "the probe")
 
 

@@ -26,8 +26,10 @@ class Hit(Generic[Key]):
     front: bool
 
 
-def nearest_hit(origin: Matrix, direction: Matrix, placed: Iterable[tuple[Key, Mesh, Matrix]]) -> Hit[Key] | None:
-    """The first of the placed meshes that the ray meets, or None.
+def nearest_hit(
+    origin: Matrix, direction: Matrix, placed: Iterable[tuple[Key, Mesh, Matrix]], beyond: float = 0.0
+) -> Hit[Key] | None:
+    """The first of the placed meshes that the ray meets further than `beyond` metres along it, or None.
 
     Möller and Trumbore, "Fast, minimum storage ray/triangle intersection" (1997), over all triangles at once.
     """
@@ -36,14 +38,14 @@ def nearest_hit(origin: Matrix, direction: Matrix, placed: Iterable[tuple[Key, M
     for key, mesh, matrix in placed:
         back = np.linalg.pinv(matrix)
         start, along = (back @ np.append(origin, 1.0))[:3], back[:3, :3] @ direction
-        found = _first(start, along, mesh)
+        found = _first(start, along, mesh, beyond)
         if found and found[0] < nearest:
             nearest, triangle, u, v, front = found
             best = Hit(key, origin + nearest * direction, mesh, matrix, triangle, (1 - u - v, u, v), front)
     return best
 
 
-def _first(start: Matrix, along: Matrix, mesh: Mesh) -> tuple[float, int, float, float, bool] | None:
+def _first(start: Matrix, along: Matrix, mesh: Mesh, beyond: float) -> tuple[float, int, float, float, bool] | None:
     a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
     edge1, edge2 = b - a, c - a
     across = np.cross(along, edge2)
@@ -54,7 +56,7 @@ def _first(start: Matrix, along: Matrix, mesh: Mesh) -> tuple[float, int, float,
         turned = np.cross(offset, edge1)
         v = turned @ along / area
         t = np.einsum("ij,ij->i", edge2, turned) / area
-        hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > 0)
+        hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > beyond)
     if not hit.any():
         return None
     first = int(np.argmin(np.where(hit, t, np.inf)))

@@ -22,7 +22,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.canvas.finder import Finder, Offer, offers
-from soft_lantern.app.canvas.hands import BoxHand, MoveHand, PanHand, WireHand
+from soft_lantern.app.canvas.hands import BoxHand, MoveHand, NoteHand, PanHand, WireHand
 from soft_lantern.app.canvas.shapes import Row, Slip
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
@@ -30,8 +30,9 @@ from soft_lantern.app.widgets.colour_button import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
-from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
-from soft_lantern.graph.layout import tidy
+from soft_lantern.graph.document import Material, Node, Note, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, nodes_in, tidy
+from soft_lantern.graph.unfold import unfold
 from soft_lantern.values.kinds import Kind, Value, components
 
 CLIPBOARD = "application/x-soft-lantern-nodes+json"
@@ -160,6 +161,58 @@ class Canvas(CanvasView):
         inside = self.rect().contains(self._pointer.toPoint()) and self.underMouse()
         self._open_finder(self._pointer if inside else QPointF(self.rect().center()), text)
 
+    def add_elbow(self, into: str, at: QPointF) -> None:
+        """Put a bend into a wire."""
+        half = ELBOW / 2
+        elbow = Node(type="elbow", x=float(round(at.x() - half)), y=float(round(at.y() - half)))
+        out, node_id = self.material.wires[into], new_id("elbow")
+
+        def bent() -> Material:
+            joined = edits.connect(edits.add_node(self.material, node_id, elbow), out, port_ref(node_id, "value"))
+            return edits.connect(joined, port_ref(node_id, "out"), into)
+
+        self._attempt("Add elbow", bent)
+
+    def add_note(self) -> None:
+        """Draw a note area round the selected slips and type its title."""
+        if self.selected:
+            note = around(
+                self.material, self.selected, Note(id=new_id("note"), title="Note", x=0, y=0, width=0, height=0)
+            )
+            self.edit("Add note", edits.add_note(self.material, note))
+            self.rename_note(note)
+        else:
+            self.told.emit("Select the slips that the note is to go round")
+
+    def rename_note(self, note: Note) -> None:
+        """Type another title for a note area."""
+
+        def titled(text: str) -> None:
+            self.edit("Rename note", edits.add_note(self.material, changed(note, title=text.strip())))
+
+        self.type_in.open(self._widget_rect(QRectF(note.x + 8, note.y + 2, 200, 22)), note.title, titled)
+
+    def unfold_selected(self) -> None:
+        """Turn the selected formulas into plain nodes."""
+        formulas = [i for i in self.selected if self.material.nodes[i].type == "formula"]
+        if not formulas:
+            self.told.emit("Select a formula to unfold")
+            return
+
+        def unfolded() -> Material:
+            material = self.material
+            for node_id in formulas:
+                material = unfold(material, node_id)
+            return material
+
+        self._attempt("Unfold formula", unfolded)
+
+    def _note_title_at(self, at: QPointF) -> Note | None:
+        for note in reversed(self.material.notes):
+            if QRectF(note.x, note.y, note.width, NOTE_TITLE + 4).contains(at):
+                return note
+        return None
+
     def find_node(self) -> None:
         """Type part of a node's name to go to it."""
 
@@ -202,13 +255,20 @@ class Canvas(CanvasView):
                 self._take_slip(slip, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             else:
                 wire = self.spread.wire_at(at)
+                note = self._note_title_at(at)
                 self.selected_wire = wire.into if wire else ""
-                if not wire:
+                if wire:
+                    self.selection_changed.emit()
+                if not wire and note:
+                    self._hand = NoteHand(at, self.material, note.id, nodes_in(self.material, note))
+                elif not wire:
                     keep = self.selected if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else set()
                     self._select(set(keep))
                     self._hand = BoxHand(at, QRectF(at, at), set(keep))
                 else:
                     self._select(set())
+                    self.selected_wire = wire.into
+                    self.selection_changed.emit()
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -224,6 +284,10 @@ class Canvas(CanvasView):
             self._select(hand.kept | inside)
         elif isinstance(hand, MoveHand):
             self._move(hand, at)
+        elif isinstance(hand, NoteHand):
+            away = at - hand.start
+            moved = edits.move_note(hand.material, hand.note_id, hand.node_ids, round(away.x()), round(away.y()))
+            self.edit("Move note", moved, "note")
         elif isinstance(hand, WireHand):
             hand.reason = self._why_not(hand, at)
         else:
@@ -256,7 +320,12 @@ class Canvas(CanvasView):
                 self.edit_formula(slip)
             else:
                 self.rename(slip)
-        elif not slip and not self.spread.wire_at(at):
+        elif not slip and (wire := self.spread.wire_at(at)):
+            self.add_elbow(wire.into, at)
+        elif not slip and (note := self._note_title_at(at)):
+            self._hand = None
+            self.rename_note(note)
+        elif not slip:
             self._hand = None
             self._open_finder(event.position(), "")
 
@@ -330,6 +399,7 @@ class Canvas(CanvasView):
             menu.addAction("Hide or show thumbnail", self.hide_thumbnails)
             if slip.node.type == "formula":
                 menu.addAction("Edit formula…", lambda: self.edit_formula(slip))
+                menu.addAction("Unfold into nodes", self.unfold_selected)
             menu.addAction("Duplicate", self.duplicate_selected)
             menu.addAction("Copy", self.copy_selected)
             menu.addAction("Delete", self.delete_selected)
@@ -337,6 +407,12 @@ class Canvas(CanvasView):
             wire = self.spread.wire_at(at)
             if wire:
                 menu.addAction("Take off wire", lambda: self._disconnect(wire.into))
+            note = self._note_title_at(at)
+            if note:
+                menu.addAction("Rename note…", lambda: self.rename_note(note))
+                menu.addAction(
+                    "Remove note", lambda: self.edit("Remove note", edits.remove_note(self.material, note.id))
+                )
             menu.addAction("Add a node…", lambda: self._open_finder(QPointF(event.pos()), ""))
             menu.addAction("Paste", self.paste)
             menu.addAction("Tidy", self.tidy)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.app.canvas.shapes import TOOTH, Slip, strand_path
+from soft_lantern.graph.document import Material
 
 
 class Hand:
@@ -37,6 +38,13 @@ class MoveHand(Hand):
         """Where the slips go with the pointer there."""
         away = at - self.start
         return {i: (float(round(x + away.x())), float(round(y + away.y()))) for i, (x, y) in self.places.items()}
+
+
+class NoteHand(Hand):
+    """Moves a note area and the slips in it."""
+
+    def __init__(self, start: QPointF, material: Material, note_id: str, node_ids: list[str]) -> None:
+        self.start, self.material, self.note_id, self.node_ids = start, material, note_id, node_ids
 
 
 class WireHand(Hand):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
@@ -14,7 +14,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.colour_button import screen_colour
 from soft_lantern.app.widgets.number_field import written
-from soft_lantern.graph.document import port_ref
+from soft_lantern.graph.document import Note, port_ref
 from soft_lantern.ir.reach import Reach
 from soft_lantern.values.kinds import Conversion, Kind, components
 
@@ -54,6 +54,9 @@ def paint_slip(
     rect = slip.rect
     if not detailed:
         _paint_from_afar(painter, slip, picture, selected=selected, troubled=troubled)
+        return
+    if slip.node.type == "elbow":
+        _paint_elbow(painter, slip, selected=selected)
         return
     shape = _paper(rect)
     painter.setPen(Qt.PenStyle.NoPen)
@@ -132,9 +135,37 @@ def paint_loose_wire(painter: QPainter, strands: list[QPainterPath], *, fits: bo
         painter.drawPath(strand)
 
 
+def paint_note(painter: QPainter, note: Note) -> None:
+    """A note area: a titled rectangle behind everything."""
+    now = theme()
+    area = QRectF(note.x, note.y, note.width, note.height)
+    painter.setPen(QPen(now.colour("edge"), 1.4))
+    painter.setBrush(now.colour("panel"))
+    painter.drawRoundedRect(area, 6, 6)
+    painter.setPen(now.colour("quiet"))
+    painter.setFont(app_font(12, bold=True))
+    painter.drawText(
+        area.adjusted(12, 2, -12, 0).intersected(QRectF(area.topLeft(), QSizeF(area.width(), 26))),
+        _MIDDLE_LEFT,
+        note.title,
+    )
+
+
 _TEXT_IN_SLIP = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 _MIDDLE_LEFT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
 _MIDDLE_RIGHT = int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight)
+
+
+def _paint_elbow(painter: QPainter, slip: Slip, *, selected: bool) -> None:
+    now = theme()
+    painter.setPen(QPen(now.colour("amber" if selected else "edge"), 2 if selected else 1))
+    painter.setBrush(now.colour("raised"))
+    painter.drawRoundedRect(slip.rect.adjusted(4, 4, -4, -4), 4, 4)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(now.colour("text"))
+    for row in slip.rows:
+        for tip in slip.teeth(row):
+            painter.drawRect(QRectF(tip.x() - (9 if row.is_output else 0), tip.y() - 1, 9, 2))
 
 
 def _paint_from_afar(painter: QPainter, slip: Slip, picture: QPixmap | None, *, selected: bool, troubled: bool) -> None:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, type_of, wire_conversion
-from soft_lantern.graph.layout import SLIP_WIDTH, slip_height, thumbnail_height
+from soft_lantern.graph.layout import ELBOW, SLIP_WIDTH, slip_height, thumbnail_height
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.nodes import Port, Setting
 from soft_lantern.values.kinds import Conversion, Kind, Value
@@ -199,6 +199,8 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
     node_type = type_of(node)
     parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
     title = (parameter.label if parameter and not node.name else "") or label_of(node)
+    if node.type == "elbow":
+        return _elbow(material, node_id, title, kinds)
     rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))
     picture = thumbnail_height(material, node)
     rows: list[Row] = []
@@ -216,6 +218,15 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
             rows.append(Row(top, port, is_output=True, teeth=kind.width, kind=kind))
             top += ROW
     return Slip(node_id, node, title, rect, tuple(rows), parameter, node_type is not None, picture)
+
+
+def _elbow(material: Material, node_id: str, title: str, kinds: dict[str, Kind]) -> Slip:
+    """A small square with its one input and output side by side."""
+    node, node_type = material.nodes[node_id], known_type(material.nodes[node_id])
+    entry = _input_row(material, node_id, node_type.inputs[0], kinds, 0.0, None)
+    kind = kinds[port_ref(node_id, "out")]
+    leaving = Row(2.0, node_type.outputs[0], is_output=True, teeth=kind.width, kind=kind)
+    return Slip(node_id, node, title, QRectF(node.x, node.y, ELBOW, ELBOW), (entry, leaving))
 
 
 def _input_row(

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.hands import BoxHand, Hand, WireHand
-from soft_lantern.app.canvas.painting import Health, Measures, paint_loose_wire, paint_slip, paint_wire
+from soft_lantern.app.canvas.painting import Health, Measures, paint_loose_wire, paint_note, paint_slip, paint_wire
 from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
 from soft_lantern.app.measurer import Answer
 from soft_lantern.app.theme.colours import theme
@@ -168,6 +168,8 @@ class CanvasView(QWidget):
     def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
         detailed = self.scale >= DETAIL
         held = self._hand.picked_up if isinstance(self._hand, WireHand) else ""
+        for note in self.material.notes:
+            paint_note(painter, note)
         calm = []
         for wire in self.spread.wires:
             if wire.into != held and wire.box.intersects(seen):
@@ -178,7 +180,7 @@ class CanvasView(QWidget):
                     paint_wire(painter, wire, health, selected=live, detailed=detailed)
         if calm:
             painter.setPen(QPen(theme().colour("wire"), 2))
-            painter.drawLines(calm)
+            painter.drawLines(*calm)
         troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
         for slip in self.spread.slips.values():
             if slip.rect.adjusted(-9, -9, 9, 9).intersects(seen):

@@ -258,7 +258,10 @@ class BuildDesk(QWidget):
         normal = ", ".join(written(float(c)) for c in points.inputs["normal_world"].ravel())
         uv = ", ".join(written(float(c)) for c in points.inputs["uv"].ravel())
         away = written(float(points.inputs["view_distance"][0]))
-        self.session.told.emit(f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m")
+        behind = written(float(points.inputs["depth_behind"][0]))
+        self.session.told.emit(
+            f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m; depth behind {behind} m"
+        )
         self.measure()
 
     def _bottom(self) -> QHBoxLayout:

@@ -349,12 +349,16 @@ class StageView(QWidget):
         hit = self.hit_at(at)
         if self.probing:
             if hit:
-                self.probed.emit(hit, point_under(hit, self._now_camera()))
+                camera = self._now_camera()
+                away = float(np.linalg.norm(hit.point - camera.position))
+                behind = self.hit_at(at, beyond=away + 1e-4)
+                depth = float(np.linalg.norm(behind.point - hit.point)) if behind else 0.0
+                self.probed.emit(hit, point_under(hit, camera, depth))
             return
         object_id, part = hit.key if hit else ("", "")
         self.picked.emit(object_id, part)
 
-    def hit_at(self, at: QPointF) -> Hit[tuple[str, str]] | None:
+    def hit_at(self, at: QPointF, beyond: float = 0.0) -> Hit[tuple[str, str]] | None:
         """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
         start, direction = self._now_camera().ray((at.x(), at.y()), self._size())
         placed = [
@@ -363,7 +367,7 @@ class StageView(QWidget):
             if thing.asset in self.session.models
             for name, mesh, matrix in placed_parts(thing, self.session.models[thing.asset])
         ]
-        return nearest_hit(start, direction, placed)
+        return nearest_hit(start, direction, placed, beyond)
 
     def set_gauge(self, height: float | None) -> None:
         """Put the level gauge at a height in metres, or away."""
