@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
-from soft_lantern.graph import edits
+from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.checks import check_material, check_project
 from soft_lantern.graph.document import Instance, Material, Node, Parameter, Project, Scene, StageObject, changed
@@ -118,15 +118,15 @@ def test_pasting_makes_new_nodes_with_their_wires_and_parameters(ramp: Material)
 
 def test_exposing_keeps_the_value_and_taking_back_restores_it() -> None:
     m = edits.type_value(graph(clamp="clamp", tint="colour"), "clamp", "low", 0.125)
-    exposed, parameter_id = edits.expose(m, "clamp", "low")
+    exposed, parameter_id = parameters.expose(m, "clamp", "low")
     parameter = exposed.parameter(parameter_id)
     assert parameter and (parameter.default, parameter.label, parameter.identifier) == (0.125, "Clamp low", "clamp_low")
-    back = edits.unexpose(exposed, parameter_id)
+    back = parameters.unexpose(exposed, parameter_id)
     assert not back.parameters
     assert [n.values for n in back.nodes.values() if n.type == "number"] == [{"value": 0.125}]
-    exposed, parameter_id = edits.expose(m, "tint", "value")
+    exposed, parameter_id = parameters.expose(m, "tint", "value")
     assert exposed.nodes["tint"].type == "parameter"
-    restored = edits.unexpose(exposed, parameter_id).nodes["tint"]
+    restored = parameters.unexpose(exposed, parameter_id).nodes["tint"]
     assert (restored.type, restored.values) == ("colour", {"value": (0.5, 0.5, 0.5, 1.0)})
 
 
@@ -138,22 +138,22 @@ def test_identifiers_are_checked_and_defaults_held_to_limits(ramp: Material) -> 
         ("a b", "only"),
     ):
         with pytest.raises(BadEdit, match=words):
-            edits.change_parameter(ramp, "origin", identifier=wrong)
-    held = edits.change_parameter(ramp, "origin", default=-25.0).parameter("origin")
+            parameters.change_parameter(ramp, "origin", identifier=wrong)
+    held = parameters.change_parameter(ramp, "origin", default=-25.0).parameter("origin")
     assert held and held.default == -10.0
     with pytest.raises(BadEdit, match="above its upper"):
-        edits.change_parameter(ramp, "spread", low=11.0)
+        parameters.change_parameter(ramp, "spread", low=11.0)
     with pytest.raises(BadValue, match="finite"):
-        edits.change_parameter(ramp, "spread", default=float("nan"))
+        parameters.change_parameter(ramp, "spread", default=float("nan"))
 
 
 def test_a_possible_division_by_zero_is_told_before_it_happens(ramp: Material) -> None:
     assert check_material(ramp) == []
-    loose = edits.change_parameter(ramp, "spread", low=0.0)
+    loose = parameters.change_parameter(ramp, "spread", low=0.0)
     (notice,) = check_material(loose)
     assert (notice.kind, ramp.nodes[notice.node].type) == ("division", "divide")
     assert "Spread may be 0 to 10" in notice.text
-    unlimited = edits.change_parameter(ramp, "spread", low=None, high=None)
+    unlimited = parameters.change_parameter(ramp, "spread", low=None, high=None)
     assert "no limits" in check_material(unlimited)[0].text
 
 

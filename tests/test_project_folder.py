@@ -26,8 +26,8 @@ from soft_lantern.formats.project_folder import (
 )
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Project, changed
-from soft_lantern.graph.edits import change_parameter
 from soft_lantern.graph.instances import override, put_material, remove_instance
+from soft_lantern.graph.parameters import change_parameter
 
 ROOT = Path(__file__).parent.parent
 

@@ -23,10 +23,10 @@ from soft_lantern.formats.project_folder import open_project, save_project
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Asset, Material, Project, Scene, StageObject, View, changed
-from soft_lantern.graph.edits import held
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Severity
+from soft_lantern.graph.parameters import held
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf

@@ -11,8 +11,8 @@ from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.graph.document import Material, Parameter
-from soft_lantern.graph.edits import trouble_with_parameter
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.parameters import trouble_with_parameter
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
 from soft_lantern.ir.glsl_words import as_identifier

@@ -12,10 +12,11 @@ from __future__ import annotations
 from typing import Literal
 
 from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
-from soft_lantern.graph.edits import add_node, add_parameter, connect, type_value
+from soft_lantern.graph.edits import add_node, connect, type_value
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
+from soft_lantern.graph.parameters import add_parameter
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.colour import colour_from_hex

@@ -7,10 +7,10 @@ from math import inf
 
 from soft_lantern.graph.diagnosis import Case, diagnose
 from soft_lantern.graph.document import Material, Parameter, Project
-from soft_lantern.graph.edits import held, trouble_with_parameter
 from soft_lantern.graph.instances import ancestry, fits
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notices import Notice, Severity, with_accepted
+from soft_lantern.graph.parameters import held, trouble_with_parameter
 from soft_lantern.ir.interval import Interval, bounds, exactly, single
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import Reach

@@ -5,16 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, port_ref
-from soft_lantern.graph.edits import (
-    add_node,
-    change_node,
-    change_parameter,
-    dissolve,
-    insert,
-    remove_nodes,
-    type_value,
-)
+from soft_lantern.graph.edits import add_node, change_node, dissolve, insert, remove_nodes, type_value
 from soft_lantern.graph.notices import Fix
+from soft_lantern.graph.parameters import change_parameter
 
 Edit = Callable[[Material], Material]
 GUARD = 0.0001

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Project, changed
-from soft_lantern.graph.edits import held
+from soft_lantern.graph.parameters import held
 from soft_lantern.values.kinds import Value, components
 
 

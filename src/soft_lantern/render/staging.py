@@ -131,16 +131,16 @@ def clip_hatched(colour: Expr) -> Expr:
 
     The hatches differ in direction as well as colour, so that colour is not the only sign.
     """
-    rgb, place = swizzle(colour, "xyz"), surface_input("pixel_place")
-    lowest = f.min_(f.min_(rgb.x, rgb.y), rgb.z)
-    highest = f.max_(f.max_(rgb.x, rgb.y), rgb.z)
-    shown = rgb
+    linear, place = swizzle(colour, "xyz"), surface_input("pixel_place")
+    lowest = f.min_(f.min_(linear.x, linear.y), linear.z)
+    highest = f.max_(f.max_(linear.x, linear.y), linear.z)
+    shown = linear
     rising, falling = _stripes(place.x + place.y), _stripes(place.x - place.y)
-    shown = f.select(lowest < -1e-5, f.mix(rgb * 0.2, const(*BELOW), rising), shown)
+    shown = f.select(lowest < -1e-5, f.mix(linear * 0.2, const(*BELOW), rising), shown)
     shown = f.select(highest > 1.0 + 1e-5, f.mix(const(0.1, 0.1, 0.1), const(*ABOVE), falling), shown)
     checks = f.abs_(rising - falling)
     broken = f.mix(const(0.02, 0.02, 0.02), const(*NOT_FINITE), checks)
-    return join(f.select(f.finite(rgb), shown, broken), 1.0)
+    return join(f.select(f.finite(linear), shown, broken), 1.0)
 
 
 def _stripes(along: Expr) -> Expr:

@@ -5,15 +5,11 @@ It never changes the document itself: `edited` tells the name of the edit and th
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-import msgspec
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
-    QGuiApplication,
     QKeyEvent,
     QMouseEvent,
     QResizeEvent,
@@ -21,28 +17,20 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from soft_lantern.app.canvas.actions import CanvasActions
 from soft_lantern.app.canvas.finder import Finder, Offer, offers
 from soft_lantern.app.canvas.hands import BoxHand, MoveHand, NoteHand, PanHand, WireHand
 from soft_lantern.app.canvas.shapes import Row, Slip
-from soft_lantern.app.canvas.typing_in import TypeIn
-from soft_lantern.app.canvas.view import CanvasView
-from soft_lantern.app.widgets.colour_button import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
-from soft_lantern.graph.document import Material, Node, Note, changed, new_id, node_and_port, port_ref
-from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, nodes_in, tidy
-from soft_lantern.graph.unfold import unfold
-from soft_lantern.values.kinds import Kind, Value, components
-
-CLIPBOARD = "application/x-soft-lantern-nodes+json"
+from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.layout import nodes_in
 
 
-class Canvas(CanvasView):
+class Canvas(CanvasActions):
     """Where a graph is built."""
 
-    edited = pyqtSignal(str, object, str)
-    told = pyqtSignal(str)
     exposed_below = pyqtSignal(str, str, QPoint)
     """A port was dragged off the canvas: node id, port, and where on the screen it was let go."""
 
@@ -51,7 +39,6 @@ class Canvas(CanvasView):
         self.finder = Finder(self)
         self.finder.chosen.connect(self._place)
         self.finder.closed.connect(self._drop_loose_wire)
-        self.type_in = TypeIn(self)
         self._waiting: tuple[QPointF, str] | None = None
         self.setAcceptDrops(True)
 
@@ -61,90 +48,6 @@ class Canvas(CanvasView):
             self.finder.dismiss()
             self.type_in.close_quietly()
         super().show_material(material)
-
-    # Edits
-
-    def _attempt(self, name: str, edit: Callable[[], Material]) -> None:
-        try:
-            self.edit(name, edit())
-        except LanternError as error:
-            self.told.emit(str(error))
-
-    def edit(self, name: str, material: Material, merge: str = "") -> None:
-        """Ask for an edit."""
-        if material is not self.material:
-            self.edited.emit(name, material, merge)
-
-    def delete_selected(self) -> None:
-        """Take away the selected slips, or the selected wire."""
-        if self.selected:
-            self.edit("Delete", edits.remove_nodes(self.material, self.selected))
-        elif self.selected_wire:
-            self.edit("Take off wire", edits.disconnect(self.material, self.selected_wire))
-
-    def copy_selected(self) -> None:
-        """Put the selected slips on the clipboard."""
-        if self.selected:
-            piece = edits.fragment(self.material, self.selected)
-            data = QMimeData()
-            data.setData(CLIPBOARD, msgspec.json.encode(piece))
-            data.setText(msgspec.json.encode(piece).decode())
-            clipboard = QGuiApplication.clipboard()
-            if clipboard:
-                clipboard.setMimeData(data)
-
-    def cut_selected(self) -> None:
-        """Copy, then delete."""
-        if self.selected:
-            self.copy_selected()
-            self.delete_selected()
-
-    def paste(self) -> None:
-        """Put what is on the clipboard beside where it came from, or under the pointer."""
-        clipboard = QGuiApplication.clipboard()
-        data = clipboard.mimeData() if clipboard else None
-        if data is None or not data.hasFormat(CLIPBOARD):
-            self.told.emit("There are no nodes on the clipboard")
-            return
-        try:
-            piece = msgspec.json.decode(bytes(data.data(CLIPBOARD).data()), type=Material)
-        except msgspec.MsgspecError:
-            self.told.emit("What is on the clipboard is not a piece of a graph")
-            return
-        left, top = min(n.x for n in piece.nodes.values()), min(n.y for n in piece.nodes.values())
-        at = self.to_canvas(self._pointer if self.rect().contains(self._pointer.toPoint()) else QPointF(60, 60))
-        self._paste("Paste", piece, at.x() - left, at.y() - top)
-
-    def duplicate_selected(self) -> None:
-        """Copy the selected slips in place, a little aside, with the wires that feed them."""
-        if not self.selected:
-            return
-        piece = edits.fragment(self.material, self.selected)
-        self._paste("Duplicate", piece, 28, 28)
-
-    def select_all(self) -> None:
-        """Select every slip."""
-        self._select(set(self.material.nodes))
-
-    def tidy(self) -> None:
-        """Lay the graph out in columns."""
-        self.edit("Tidy", tidy(self.material))
-        self._select(set())
-        self.frame_all()
-
-    def expose_selected(self) -> None:
-        """Expose the value of each selected constant."""
-        material = self.material
-        try:
-            for node_id in self.selected:
-                if material.nodes[node_id].type in ("number", "colour"):
-                    material, _ = edits.expose(material, node_id, "value")
-        except LanternError as error:
-            self.told.emit(str(error))
-            return
-        if material is self.material:
-            self.told.emit("Select a number or colour to expose, or drag a port down to the shelf")
-        self.edit("Expose", material)
 
     def add_next(self) -> None:
         """Open the finder for what could follow the selected slip, wired to it."""
@@ -160,80 +63,6 @@ class Canvas(CanvasView):
         """Open the finder at the pointer, or in the middle."""
         inside = self.rect().contains(self._pointer.toPoint()) and self.underMouse()
         self._open_finder(self._pointer if inside else QPointF(self.rect().center()), text)
-
-    def add_elbow(self, into: str, at: QPointF) -> None:
-        """Put a bend into a wire."""
-        half = ELBOW / 2
-        elbow = Node(type="elbow", x=float(round(at.x() - half)), y=float(round(at.y() - half)))
-        out, node_id = self.material.wires[into], new_id("elbow")
-
-        def bent() -> Material:
-            joined = edits.connect(edits.add_node(self.material, node_id, elbow), out, port_ref(node_id, "value"))
-            return edits.connect(joined, port_ref(node_id, "out"), into)
-
-        self._attempt("Add elbow", bent)
-
-    def add_note(self) -> None:
-        """Draw a note area round the selected slips and type its title."""
-        if self.selected:
-            note = around(
-                self.material, self.selected, Note(id=new_id("note"), title="Note", x=0, y=0, width=0, height=0)
-            )
-            self.edit("Add note", edits.add_note(self.material, note))
-            self.rename_note(note)
-        else:
-            self.told.emit("Select the slips that the note is to go round")
-
-    def rename_note(self, note: Note) -> None:
-        """Type another title for a note area."""
-
-        def titled(text: str) -> None:
-            self.edit("Rename note", edits.add_note(self.material, changed(note, title=text.strip())))
-
-        self.type_in.open(self._widget_rect(QRectF(note.x + 8, note.y + 2, 200, 22)), note.title, titled)
-
-    def unfold_selected(self) -> None:
-        """Turn the selected formulas into plain nodes."""
-        formulas = [i for i in self.selected if self.material.nodes[i].type == "formula"]
-        if not formulas:
-            self.told.emit("Select a formula to unfold")
-            return
-
-        def unfolded() -> Material:
-            material = self.material
-            for node_id in formulas:
-                material = unfold(material, node_id)
-            return material
-
-        self._attempt("Unfold formula", unfolded)
-
-    def _note_title_at(self, at: QPointF) -> Note | None:
-        for note in reversed(self.material.notes):
-            if QRectF(note.x, note.y, note.width, NOTE_TITLE + 4).contains(at):
-                return note
-        return None
-
-    def find_node(self) -> None:
-        """Type part of a node's name to go to it."""
-
-        def named(text: str) -> None:
-            words = text.strip().lower()
-            found = [s.node_id for s in self.spread.slips.values() if words and words in s.title.lower()]
-            if found:
-                self.go_to(found[0])
-            else:
-                self.told.emit(f"No node here is called “{text}”")
-
-        self.type_in.open(QRectF(12, 12, 240, 26), "", named)
-
-    def rename(self, slip: Slip) -> None:
-        """Type another name for a slip."""
-        area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, slip.rect.width() - 26, 24)
-
-        def renamed(text: str) -> None:
-            self.edit("Rename", edits.change_node(self.material, slip.node_id, name=text.strip()))
-
-        self.type_in.open(self._widget_rect(area), slip.title, renamed)
 
     # Hands
 
@@ -471,27 +300,6 @@ class Canvas(CanvasView):
         wire = next((w for w in self.spread.wires if w.strands[0].intersects(slip.rect)), None)
         return wire.into if wire and edits.insertable(self.material, slip.node_id, wire.into) else ""
 
-    def dissolve_selected(self) -> None:
-        """Take the selected slips out and heal the wires through them."""
-        if self.selected:
-            self.edit("Dissolve", edits.dissolve(self.material, self.selected))
-
-    def align_selected(self) -> None:
-        """Put the selected slips' left edges in line."""
-        if len(self.selected) > 1:
-            left = min(self.material.nodes[i].x for i in self.selected)
-            places = {i: (left, self.material.nodes[i].y) for i in self.selected}
-            self.edit("Align", edits.move_nodes(self.material, places))
-
-    def hide_thumbnails(self) -> None:
-        """Hide or show the thumbnails of the selected slips, or of all."""
-        ids = self.selected or set(self.material.nodes)
-        wanted = not any(self.material.nodes[i].thumbnail for i in ids)
-        material = self.material
-        for node_id in ids:
-            material = edits.change_node(material, node_id, thumbnail=wanted)
-        self.edit("Show thumbnails" if wanted else "Hide thumbnails", material)
-
     def _take_wire(self, slip: Slip, row: Row) -> None:
         assert row.port
         ref = port_ref(slip.node_id, row.port.name)
@@ -551,9 +359,6 @@ class Canvas(CanvasView):
         else:
             self._open_finder(event.position(), "", hand.ref, from_output=hand.from_output)
 
-    def _disconnect(self, into: str) -> None:
-        self.edit("Take off wire", edits.disconnect(self.material, into))
-
     def _open_finder(self, place: QPointF, text: str, ref: str = "", *, from_output: bool = True) -> None:
         material = self.material
         fitting = None
@@ -591,11 +396,6 @@ class Canvas(CanvasView):
         self._select({node_id})
         self.setFocus()
 
-    def _paste(self, name: str, piece: Material, dx: float, dy: float) -> None:
-        material, ids = edits.paste(self.material, piece, dx, dy)
-        self.edit(name, material)
-        self._select(set(ids))
-
     def _row_at(self, slip: Slip, at: QPointF) -> Row | None:
         return next((r for r in slip.rows if slip.row_rect(r).contains(at)), None)
 
@@ -608,47 +408,6 @@ class Canvas(CanvasView):
             self._choose_setting(slip, row)
         elif row.value is not None and not slip.parameter and at.x() > slip.rect.center().x() - 20:
             self.type_into(slip, row)
-
-    def type_into(self, slip: Slip, row: Row) -> None:
-        """Edit the value typed at an unwired input: a field for numbers, a picker for colours."""
-        assert row.port and row.value is not None
-        name = row.port.name
-        if row.kind is Kind.COLOUR:
-            picker = ColourPicker(_as_colour(row.value), self)
-            picker.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-            picker.changed.connect(lambda value: self._type_value(slip.node_id, name, value))
-            picker.open_at(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
-            return
-        rect = slip.row_rect(row)
-        area = QRectF(rect.center().x() - 8, rect.top() + 1, rect.width() / 2 + 4, rect.height() - 3)
-        parts = components(row.value)
-        text = ", ".join(f"{part:.9g}" for part in parts)
-
-        def typed(text: str) -> None:
-            try:
-                numbers = tuple(float(part) for part in text.replace("−", "-").replace(";", ",").split(","))
-                if any(abs(n) > 1e30 or n != n for n in numbers):
-                    raise ValueError
-                self._type_value(slip.node_id, name, numbers if len(numbers) > 1 else numbers[0])
-            except ValueError:
-                self.told.emit(f"“{text}” is not a number")
-
-        self.type_in.open(self._widget_rect(area), text, typed)
-
-    def _type_value(self, node_id: str, port: str, value: Value) -> None:
-        try:
-            self.edit("Type value", edits.type_value(self.material, node_id, port, value), f"type {node_id}.{port}")
-        except LanternError as error:
-            self.told.emit(str(error))
-
-    def edit_formula(self, slip: Slip) -> None:
-        """Type another expression for a formula; ports that keep their names keep their wires."""
-        area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, 260, 24)
-
-        def typed(text: str) -> None:
-            self._attempt("Edit formula", lambda: edits.change_formula(self.material, slip.node_id, text))
-
-        self.type_in.open(self._widget_rect(area), slip.node.settings.get("expression", ""), typed)
 
     def _choose_setting(self, slip: Slip, row: Row) -> None:
         assert row.setting
@@ -676,23 +435,12 @@ class Canvas(CanvasView):
             menu.addAction(f"Type {row.port.label}…", lambda: self.type_into(slip, row))
         menu.addSeparator()
 
-    def _expose(self, node_id: str, port: str) -> None:
-        self._attempt("Expose", lambda: edits.expose(self.material, node_id, port)[0])
-
     def _hover(self, at: QPointF) -> None:
         slip = self.spread.slip_at(at)
         texts = [n.text for n in self.notices if slip and n.node == slip.node_id]
         self.setToolTip("\n".join(texts))
         self.setCursor(Qt.CursorShape.CrossCursor if self.spread.port_at(at) else Qt.CursorShape.ArrowCursor)
 
-    def _widget_rect(self, area: QRectF) -> QRectF:
-        return QRectF(self.to_widget(area.topLeft()), self.to_widget(area.bottomRight()))
-
 
 def _only(ids: set[str]) -> str:
     return next(iter(ids))
-
-
-def _as_colour(value: Value) -> tuple[float, ...]:
-    parts = components(value)
-    return parts if len(parts) >= 3 else (*parts[:1] * 3, 1.0)

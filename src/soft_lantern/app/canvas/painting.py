@@ -94,8 +94,9 @@ def paint_slip(
         )
     for row in slip.rows:
         known = measures(port_ref(slip.node_id, row.name)) if row.is_output else None
-        traced = known is not None and known.traced is not None and len(known.traced) > 1
-        _paint_row(painter, slip, row, label=not traced)
+        # What the strip writes takes the label's place where both have no room.
+        full = known is not None and (known.reach.not_finite > 0 or len(known.traced or ()) > 1)
+        _paint_row(painter, slip, row, label=not full)
         if known:
             _paint_strip(painter, slip.row_rect(row), known)
     if troubled:
@@ -244,15 +245,11 @@ def _paint_strip(painter: QPainter, row: QRectF, known: Measures) -> None:
     painter.drawLine(QPointF(left, y), QPointF(left + width, y))
     bar = QRectF(x_of(reach.low), y - 1.5, max(x_of(reach.high) - x_of(reach.low), 2.0), 3)
     painter.fillRect(bar, now.colour("wire"))
-    if known.expected:
-        for start, end in (
-            (reach.low, min(known.expected[0], reach.high)),
-            (max(known.expected[1], reach.low), reach.high),
-        ):
-            if end - start > 1e-5:
-                outside = QRectF(x_of(start), y - 3, max(x_of(end) - x_of(start), 3.0), 6)
-                painter.fillRect(outside, now.colour("trouble", 0.35))
-                painter.fillRect(outside, QBrush(now.colour("trouble"), Qt.BrushStyle.BDiagPattern))
+    for start, end in _outside(known):
+        # A constant has no span, but must be seen all the same.
+        outside = QRectF(x_of(start) - 3, y - 3.5, x_of(end) - x_of(start) + 6, 7)
+        painter.fillRect(outside, now.colour("trouble", 0.35))
+        painter.fillRect(outside, QBrush(now.colour("trouble"), Qt.BrushStyle.BDiagPattern))
     painter.setPen(QPen(now.colour("quiet"), 1))
     for tick in (0.0, 1.0):
         painter.drawLine(QPointF(x_of(tick), y - 3), QPointF(x_of(tick), y + 3))
@@ -268,6 +265,15 @@ def _paint_strip(painter: QPainter, row: QRectF, known: Measures) -> None:
         text = " ".join(_short(part) for part in known.traced)
         painter.drawText(row.adjusted(10, 0, -10, -8), _MIDDLE_LEFT, text)
     painter.setFont(app_font(10))
+
+
+def _outside(known: Measures) -> list[tuple[float, float]]:
+    """The parts of the measured span below and above the expected range."""
+    if known.expected is None or not known.reach.leaves(known.expected):
+        return []
+    (low, high), reach = known.expected, known.reach
+    parts = [(reach.low, min(low, reach.high))] if reach.low < low else []
+    return parts + ([(max(high, reach.low), reach.high)] if reach.high > high else [])
 
 
 def _short(value: float) -> str:

@@ -19,7 +19,7 @@ from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.errors import LanternError
-from soft_lantern.graph import edits
+from soft_lantern.graph import parameters
 from soft_lantern.graph.document import Material, node_and_port, port_ref
 from soft_lantern.graph.instances import ancestry, look, override, put_material
 from soft_lantern.graph.kinds import label_of
@@ -178,11 +178,11 @@ class BuildDesk(QWidget):
         parameter = material.parameter(parameter_id) if material else None
         if material is None or parameter is None:
             return
-        dialog = ParameterDialog(parameter, lambda new: edits.trouble_with_parameter(material, new), self)
+        dialog = ParameterDialog(parameter, lambda new: parameters.trouble_with_parameter(material, new), self)
         if dialog.exec():
             new = dialog.result_parameter
             fields = {name: getattr(new, name) for name in new.__struct_fields__ if name not in ("id", "kind")}
-            self._attempt(f"Edit {new.label}", lambda m: edits.change_parameter(m, parameter_id, **fields))
+            self._attempt(f"Edit {new.label}", lambda m: parameters.change_parameter(m, parameter_id, **fields))
 
     def _tabs(self) -> QTabWidget:
         self.tabs = QTabWidget()
@@ -302,17 +302,17 @@ class BuildDesk(QWidget):
         if chosen in self.session.project.instances:
             self.session.attempt("Tune", lambda: override(self.session.project, chosen, parameter_id, value), merge)
         else:
-            self._attempt("Set default", lambda m: edits.change_parameter(m, parameter_id, default=value), merge)
+            self._attempt("Set default", lambda m: parameters.change_parameter(m, parameter_id, default=value), merge)
 
     def _unexpose(self, parameter_id: str) -> None:
-        self._attempt("Take back into the graph", lambda m: edits.unexpose(m, parameter_id))
+        self._attempt("Take back into the graph", lambda m: parameters.unexpose(m, parameter_id))
 
     def _move(self, parameter_id: str, to: int) -> None:
-        self._attempt("Order parameters", lambda m: edits.move_parameter(m, parameter_id, to))
+        self._attempt("Order parameters", lambda m: parameters.move_parameter(m, parameter_id, to))
 
     def _expose_below(self, node_id: str, port: str, place: QPoint) -> None:
         if self.shelf.rect().contains(self.shelf.mapFromGlobal(place)):
-            self._attempt("Expose", lambda m: edits.expose(m, node_id, port)[0])
+            self._attempt("Expose", lambda m: parameters.expose(m, node_id, port)[0])
 
     def _attempt(self, name: str, edit, merge: str = "") -> None:  # type: ignore[no-untyped-def]
         material = self.session.material

@@ -34,6 +34,8 @@ class NumberField(QLineEdit):
         self._scrubbing = False
         self._start = value
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        # A press must not take the focus by itself: it may become a scrub. The release gives it.
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMinimumWidth(62)
         self.editingFinished.connect(self._typed)
         self.show_value(value)

@@ -1,0 +1,193 @@
+"""The canvas by itself: layout that follows edits, hands, keys, and health in pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.canvas.finder import offers
+from soft_lantern.app.canvas.painting import Health
+from soft_lantern.app.canvas.shapes import spread
+from soft_lantern.app.main import make_application
+from soft_lantern.app.measurer import Answer, Measurer, Question
+from soft_lantern.demo.project import moth_trail
+from soft_lantern.graph import edits, parameters
+from soft_lantern.graph.document import Material, Node, Project, changed
+from soft_lantern.graph.edits import fitting_inputs, fitting_outputs
+
+LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def canvas(qtbot: object, ramp: Material) -> Iterator[Canvas]:
+    """A canvas that takes every edit it asks for."""
+    make_application()
+    made = Canvas()
+    made.resize(1000, 640)
+    made.edited.connect(lambda name, material, merge: made.show_material(material))
+    made.show_material(ramp)
+    made.show()
+    made.activateWindow()
+    QTest.qWaitForWindowExposed(made)
+    yield made
+    made.close()
+
+
+def at(canvas: Canvas, node_id: str) -> QPointF:
+    rect = canvas.spread.slips[node_id].rect
+    return canvas.to_widget(QPointF(rect.left() + 20, rect.top() + 12))
+
+
+def test_a_layout_taken_over_is_the_layout_made_anew(ramp: Material) -> None:
+    first = spread(ramp)
+    steps = [
+        lambda m: edits.move_nodes(m, {"rise": (10.0, -40.0), "spread": (0.0, 0.0)}),
+        lambda m: edits.type_value(m, "height_mask", "low", 0.25),
+        lambda m: parameters.change_parameter(m, "spread", default=9.0, label="Reach"),
+        lambda m: edits.change_node(m, "divide", name="Share", thumbnail=False),
+        lambda m: edits.disconnect(m, "divide.b"),
+        lambda m: edits.choose_setting(m, "position", "space", "object"),
+        lambda m: edits.remove_nodes(m, ["rise"]),
+        lambda m: changed(m, thumbnail_size=80.0),
+    ]
+    material, before = ramp, first
+    for step in steps:
+        material = step(material)
+        taken, anew = spread(material, before), spread(material)
+        assert taken.slips == anew.slips
+        assert [(w.out, w.into, w.line, w.middle) for w in taken.wires] == [
+            (w.out, w.into, w.line, w.middle) for w in anew.wires
+        ]
+        before = taken
+    moved = spread(edits.move_nodes(ramp, {"rise": (0.0, 0.0)}), first)
+    assert moved.slips["surface"] is first.slips["surface"]
+
+
+def test_slips_are_selected_by_click_shift_click_and_box(canvas: Canvas) -> None:
+    QTest.mouseClick(canvas, LEFT, NONE, at(canvas, "rise").toPoint())
+    QTest.mouseClick(canvas, LEFT, SHIFT, at(canvas, "divide").toPoint())
+    assert canvas.selected == {"rise", "divide"}
+    QTest.mouseClick(canvas, LEFT, SHIFT, at(canvas, "rise").toPoint())
+    assert canvas.selected == {"divide"}
+    low, high = canvas.spread.slips["low_colour"].rect, canvas.spread.slips["high_colour"].rect
+    box = low.united(high).adjusted(-8, -8, 8, 8)
+    start, end = canvas.to_widget(box.topLeft()).toPoint(), canvas.to_widget(box.bottomRight()).toPoint()
+    QTest.mousePress(canvas, LEFT, NONE, start)
+    QTest.mouseMove(canvas, (start + end) / 2)
+    QTest.mouseMove(canvas, end)
+    QTest.mouseRelease(canvas, LEFT, NONE, end)
+    assert {"low_colour", "high_colour"} <= canvas.selected
+    QTest.keyClick(canvas, Qt.Key.Key_Escape)
+    assert not canvas.selected
+
+
+def test_keys_nudge_delete_and_go_from_slip_to_slip(canvas: Canvas) -> None:
+    canvas.setFocus()
+    QTest.keyClick(canvas, Qt.Key.Key_Tab)
+    assert canvas.selected == {"position"}
+    QTest.keyClick(canvas, Qt.Key.Key_Tab)
+    assert len(canvas.selected) == 1 and "position" not in canvas.selected
+    canvas._select({"rise"})
+    x, y = canvas.material.nodes["rise"].x, canvas.material.nodes["rise"].y
+    QTest.keyClick(canvas, Qt.Key.Key_Right)
+    QTest.keyClick(canvas, Qt.Key.Key_Down, SHIFT)
+    assert (canvas.material.nodes["rise"].x, canvas.material.nodes["rise"].y) == (x + 4, y + 20)
+    QTest.keyClick(canvas, Qt.Key.Key_Delete)
+    assert "rise" not in canvas.material.nodes
+    assert "divide.a" not in canvas.material.wires
+
+
+def test_copied_slips_can_be_pasted_into_another_material(canvas: Canvas, ramp: Material) -> None:
+    canvas.select_all()
+    canvas.copy_selected()
+    canvas.show_material(Material(id="other", name="Other", nodes={"s": Node(type="surface")}))
+    assert not canvas.selected
+    canvas.paste()
+    assert len(canvas.material.nodes) == len(ramp.nodes) + 1
+    assert canvas.material.parameters == ramp.parameters
+    assert canvas.selected == set(canvas.material.nodes) - {"s"}
+
+
+def test_zooming_keeps_the_point_under_the_pointer(canvas: Canvas) -> None:
+    pointer = QPointF(320, 210)
+    under = canvas.to_canvas(pointer)
+    for scale in (0.2, 1.7):
+        canvas.scale = scale
+        canvas.origin = pointer - under * scale
+        assert (canvas.to_canvas(pointer) - under).manhattanLength() < 1e-6
+        assert not canvas.grab().isNull()
+    canvas.frame_all()
+    for slip in canvas.spread.slips.values():
+        assert canvas.rect().contains(canvas.to_widget(slip.rect.center()).toPoint())
+
+
+def test_finding_goes_to_a_node_or_says_that_there_is_none(canvas: Canvas) -> None:
+    said: list[str] = []
+    canvas.told.connect(said.append)
+    for text, selected in (("mask", {"height_mask"}), ("unicorn", {"height_mask"})):
+        canvas.find_node()
+        canvas.type_in.setText(text)
+        QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+        assert canvas.selected == selected
+    assert "unicorn" in said[0]
+
+
+def test_what_fits_a_wire_really_fits(ramp: Material) -> None:
+    """Every offer for a wire in the hand can be joined to it without a complaint."""
+    for out in ("position.out", "rise.out", "low_colour.out"):
+        offered = offers("", ramp, fitting_inputs(ramp, out))
+        assert len(offered) >= 8
+        for offer in offered:
+            joined = edits.connect(edits.add_node(ramp, "new", offer.node), out, f"new.{offer.port}")
+            assert joined.wires[f"new.{offer.port}"] == out
+    for into in ("surface.metallic", "separate.vector", "divide.b"):
+        for offer in offers("", ramp, fitting_outputs(ramp, into)):
+            joined = edits.connect(edits.add_node(ramp, "new", offer.node), f"new.{offer.port}", into)
+            assert joined.wires[into] == f"new.{offer.port}"
+
+
+def measured(material: Material, **fields: object) -> Answer:
+    measurer = Measurer()
+    try:
+        return measurer.answer(Question(material, {}, **fields))  # type: ignore[arg-type]
+    finally:
+        measurer.stop()
+
+
+def test_the_health_of_wires_and_strips_shows_in_pixels(canvas: Canvas) -> None:
+    trail = moth_trail().into_project(Project(name="P")).materials["moth_trail"]
+    canvas.show_material(trail)
+    answer = measured(trail)
+    canvas.show_answer(answer)
+    assert canvas.health("flicker.out") is Health.NOT_FINITE
+    assert canvas.health("both_glows.out") is Health.OUT_OF_RANGE
+    assert canvas.health("rise.out") is Health.CALM
+    canvas.scale = 1.0
+
+    def ill(node_id: str) -> int:
+        slip = canvas.spread.slips[node_id]
+        canvas.origin = QPointF(200, 200) - slip.rect.topLeft()
+        canvas.repaint()
+        image = canvas.grab().toImage()
+        row = slip.row_rect(next(r for r in slip.rows if r.is_output)).translated(canvas.origin).toRect()
+        spots = ((x, y) for x in range(row.left(), row.right()) for y in range(row.top(), row.bottom() + 1))
+        colours = (image.pixelColor(x, y) for x, y in spots)
+        return sum(colour.red() - colour.blue() > 40 for colour in colours)
+
+    assert ill("both_glows") > 5
+    assert ill("glow") == 0
+
+
+def test_thumbnails_are_kept_while_their_values_are_the_same(ramp: Material) -> None:
+    measurer = Measurer()
+    first = measurer.answer(Question(ramp, {}))
+    second = measurer.answer(Question(parameters.change_parameter(ramp, "spread", default=1.0), {}))
+    measurer.stop()
+    keys = {n: (first.thumbnails[n].cacheKey(), second.thumbnails[n].cacheKey()) for n in first.thumbnails}
+    assert {n for n, (a, b) in keys.items() if a != b} == {"spread", "divide", "height_mask", "ramp_colour"}
+    hidden = edits.change_node(ramp, "rise", thumbnail=False)
+    assert "rise" not in measured(hidden).thumbnails

@@ -1,0 +1,149 @@
+"""The session: one undo entry a gesture, work beside the window, recovery, and what is told."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtTest import QTest
+
+from soft_lantern.app.main import make_application
+from soft_lantern.app.session import Session, look_choices, new_instance, sentence
+from soft_lantern.errors import BadValue
+from soft_lantern.formats.project_folder import RECOVERY, open_project
+from soft_lantern.graph.document import Asset, View, changed
+from soft_lantern.graph.instances import override, put_instance
+
+
+@pytest.fixture
+def session(qtbot: object, demo_folder: Path) -> Iterator[Session]:
+    """A session on the demo project, its meshes read."""
+    make_application()
+    made = Session(demo_folder)
+    until(lambda: not made.loading)
+    yield made
+    made.close()
+
+
+def until(condition: Callable[[], object]) -> None:
+    end = time.monotonic() + 15
+    while not condition():
+        assert time.monotonic() < end, "it did not come about"
+        QTest.qWait(10)
+
+
+def tune(session: Session, value: float, merge: str = "spread") -> None:
+    session.attempt("Tune", lambda: override(session.project, "amber_hour", "spread", value), merge)
+
+
+def test_edits_of_one_gesture_are_one_entry_and_of_two_are_two(session: Session) -> None:
+    start = session.project
+    for value in (4.0, 3.0, 2.0):
+        tune(session, value)
+    session.gesture += 1
+    tune(session, 1.0)
+    assert session.undo.count() == 2
+    session.undo.undo()
+    assert session.project.instances["amber_hour"].values["spread"] == 2.0
+    session.undo.undo()
+    assert session.project is start
+
+
+def test_different_values_in_one_gesture_stay_apart(session: Session) -> None:
+    tune(session, 4.0, "one")
+    tune(session, 3.0, "other")
+    tune(session, 2.0, "")
+    tune(session, 1.0, "")
+    assert session.undo.count() == 4
+
+
+def test_an_edit_that_changes_nothing_leaves_no_entry(session: Session) -> None:
+    session.apply("Nothing", changed(session.project, name=session.project.name))
+    assert session.undo.count() == 0
+
+
+def test_what_cannot_be_done_is_told_and_changes_nothing(session: Session) -> None:
+    said: list[str] = []
+    session.told.connect(said.append)
+
+    def impossible() -> None:
+        raise BadValue("the moon is not a number")
+
+    before = session.project
+    assert not session.attempt("Impossible", impossible)  # type: ignore[arg-type]
+    assert said == ["The moon is not a number"]
+    assert session.project is before
+
+
+def test_sentences_begin_with_a_capital_but_file_names_stay() -> None:
+    assert sentence("this is so") == "This is so"
+    assert sentence("post.glb is cut short") == "post.glb is cut short"
+    assert sentence("") == ""
+
+
+def test_notices_are_found_beside_the_window_for_the_newest_project_only(session: Session) -> None:
+    until(lambda: session.notices)
+    assert {n.place for n in session.notices} == {"moth_trail"}
+    stray = changed(session.project.instances["amber_hour"], id="stray", parent="nowhere")
+    session.apply("Break", changed(session.project, instances={**session.project.instances, "stray": stray}))
+    until(lambda: any(n.kind == "parent" for n in session.notices))
+    session.undo.undo()
+    until(lambda: not any(n.kind == "parent" for n in session.notices))
+    opens = [n.open for n in session.notices]
+    assert opens == sorted(opens, reverse=True)
+
+
+def test_a_missing_mesh_is_a_notice_and_comes_back_with_its_file(session: Session, demo_folder: Path) -> None:
+    lost = Asset(id="lost", name="Lost", file="meshes/lost.glb")
+    session.apply("Add", changed(session.project, assets={**session.project.assets, "lost": lost}))
+    until(lambda: any("lost.glb" in n.text for n in session.notices))
+    assert "lost" not in session.models
+    shutil.copy(demo_folder / "meshes" / "lantern_post" / "lantern_post.glb", demo_folder / "meshes" / "lost.glb")
+    session.apply(
+        "Rename", changed(session.project, assets={**session.project.assets, "lost": changed(lost, name="Found")})
+    )
+    until(lambda: "lost" in session.models)
+    until(lambda: not any("lost.glb" in n.text for n in session.notices))
+
+
+def test_unsaved_work_is_kept_beside_and_dropped_by_saving(session: Session, demo_folder: Path) -> None:
+    tune(session, 2.25)
+    kept = demo_folder / RECOVERY / "instances" / "amber_hour.json"
+    until(lambda: kept.exists() and "2.25" in kept.read_text())
+    assert session.save()
+    until(lambda: not (demo_folder / RECOVERY).exists())
+    assert open_project(demo_folder).project == session.project
+    assert session.undo.isClean()
+
+
+def test_looking_round_is_no_edit_and_framing_fits_everything(session: Session) -> None:
+    seen: list[View] = []
+    session.view_changed.connect(lambda: seen.append(session.view))
+    session.set_view(View(target=(90.0, 0.0, 0.0), distance=0.5))
+    session.frame_all()
+    assert len(seen) == 2 and session.undo.count() == 0
+    assert abs(seen[1].target[0]) < 2 and 8 < seen[1].distance < 40
+
+
+def test_objects_are_added_to_an_empty_project_with_a_scene_of_their_own(session: Session) -> None:
+    session.apply("Empty", changed(session.project, scenes={}))
+    assert session.scene is None
+    object_id = session.add_object(Asset(id="ball", name="Ball", primitive="sphere"))
+    assert session.scene and session.scene.object(object_id)
+    until(lambda: "ball" in session.models)
+    session.change_object("Move", object_id, position=(1.0, 2.0, 3.0))
+    assert session.scene.objects[0].position == (1.0, 2.0, 3.0)
+    session.undo.undo()
+    session.undo.undo()
+    assert session.scene is None
+
+
+def test_choices_list_materials_with_their_families_and_new_names_differ(session: Session) -> None:
+    ids = [look_id for look_id, _ in look_choices(session.project)]
+    assert ids == ["height_ramp", "amber_hour", "last_light", "pool_depths", "moth_trail"]
+    first = new_instance(session.project, "height_ramp")
+    project = put_instance(session.project, first)
+    assert new_instance(project, "height_ramp").name != first.name
