@@ -116,6 +116,12 @@ def spaces(space: str) -> Material:
     return finished(m, base_colour=difference)
 
 
+def constant(varies: bool) -> Material:
+    m = Authoring("M")
+    first = m.expose("Depth", 0.5, limits=(0, 1)) if varies else m.add("number", value=0.5)
+    return finished(m, alpha=m.add("clamp", value=first * 3.0))
+
+
 PAIRS: dict[str, tuple[Callable[..., Material], object, object]] = {
     "division": (division, 0.0, 0.1),
     "summed-masks": (masks, 1.0, 0.5),
@@ -124,6 +130,7 @@ PAIRS: dict[str, tuple[Callable[..., Material], object, object]] = {
     "undefined": (root, -1.0, 0.0),
     "idle-clamp": (second_clamp, 1.0, 2.0),
     "unused": (forgotten, False, True),
+    "constant": (constant, False, True),
     "spaces": (spaces, "object", "world"),
 }
 

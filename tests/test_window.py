@@ -642,6 +642,10 @@ def test_a_probe_shows_every_wire_at_the_pixel_and_stays_while_values_are_tuned(
     assert build.answer.trace["height_mask.out"] == pytest.approx((min(max((height + 2) / 8, 0), 1),), rel=1e-5)
     build.clear_probe()
     until(lambda: build.answer and not build.answer.trace)
+    QTest.mouseMove(build.stage, build.stage.rect().center())
+    QTest.mouseMove(build.stage, build.stage.rect().center() + QPoint(6, 4))
+    until(lambda: build.answer and build.answer.trace)
+    assert build.stage.pin is None
 
 
 def test_a_wire_on_the_stage_and_clip_view_change_what_is_seen(window: MainWindow) -> None:

@@ -85,6 +85,7 @@ def diagnose(case: Case) -> list[Notice]:
         own = list(_own_trouble(case, node_id, node, node_type))
         found += _with_lost_values(case, node_id, node, node_type, own)
         found += _black_tint(case, node_id, node, node_type)
+        found += _never_varies(case, node_id, node, node_type)
     found += _left_ranges(case, used)
     return found
 
@@ -168,6 +169,19 @@ def _black_tint(case: Case, node_id: str, node: Node, node_type: NodeType) -> It
         text = f"{label_of(node)} turns dark: the two colours share no channel; mix or replace the colour instead"
         mend = (Fix("Mix instead", fixes.mix_instead(node_id)),)
         yield case.notice(Severity.WARNING, "black-tint", node_id, text, wire=wire, mend=mend)
+
+
+def _never_varies(case: Case, node_id: str, node: Node, node_type: NodeType) -> Iterator[Notice]:
+    """Arithmetic on typed constants alone: its result could be typed instead."""
+    wired = any(port_ref(node_id, p.name) in case.material.wires for p in node_type.inputs)
+    outputs = [e for p in node_type.outputs if (e := case.lowered.wires.get(port_ref(node_id, p.name))) is not None]
+    if not wired or not outputs or node_type.key == "elbow":
+        return
+    leaves = {e for e in topological(outputs) if e.op in (Op.INPUT, Op.UNIFORM)}
+    if not any(e.op is Op.INPUT or str(e.data).startswith("parameter:") for e in leaves):
+        wire = port_ref(node_id, node_type.outputs[0].name)
+        text = f"{label_of(node)} never varies: everything it is made of is typed"
+        yield case.notice(Severity.INFO, "constant", node_id, text, wire=wire)
 
 
 def _left_ranges(case: Case, used: set[str]) -> Iterator[Notice]:

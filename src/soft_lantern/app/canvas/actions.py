@@ -130,6 +130,11 @@ class CanvasActions(CanvasView):
             places = {i: (left, self.material.nodes[i].y) for i in self.selected}
             self.edit("Align", edits.move_nodes(self.material, places))
 
+    def resize_thumbnails(self, factor: float) -> None:
+        """Make the thumbnails of the material larger or smaller."""
+        size = round(min(max(self.material.thumbnail_size * factor, 24.0), 126.0), 1)
+        self.edit("Resize thumbnails", changed(self.material, thumbnail_size=size))
+
     def hide_thumbnails(self) -> None:
         """Hide or show the thumbnails of the selected slips, or of all."""
         ids = self.selected or set(self.material.nodes)

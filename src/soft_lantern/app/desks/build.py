@@ -96,6 +96,8 @@ class BuildDesk(QWidget):
         self.stage.probed.connect(self._pin)
         self.stage_bar.clip.toggled.connect(lambda _: self.measure())
         self.wire_box.changed.connect(self._show_wire)
+        self.wire_box.on_object.toggled.connect(self.measure_on_object)
+        self.stage.hovered.connect(self._hover)
         self.notice_list.fix_wanted.connect(self._fix)
         self.notice_list.accept_wanted.connect(
             lambda notice, remark: self._attempt("Accept notice", lambda m: accept(m, notice, remark))
@@ -250,6 +252,12 @@ class BuildDesk(QWidget):
     def _tick(self, seconds: float) -> None:
         self.stage.set_time(seconds)
         self.measure()
+
+    def _hover(self, points: Points | None) -> None:
+        """Trace the pixel under the pointer, as long as none is pinned."""
+        if self.stage.pin is None:
+            self.probe = points
+            self.measure()
 
     def _pin(self, hit: Hit[tuple[str, str]], points: Points) -> None:
         self.probe = points

@@ -45,6 +45,7 @@ class TuneDesk(QWidget):
         self.tree.setEditTriggers(QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed)
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
         self.sheet = Sheet()
         halves = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self._left(), self._middle(), self._right()):

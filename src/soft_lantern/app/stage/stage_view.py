@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -16,7 +16,7 @@ from soft_lantern.app.widgets.number_field import written
 from soft_lantern.graph.document import Project, Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.render.frame import Frame, Picture
-from soft_lantern.render.points import point_under
+from soft_lantern.render.points import Points, point_under
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, placed_parts, scene_bounds
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Matrix
@@ -25,8 +25,12 @@ from soft_lantern.scene.transforms import Camera, camera_for
 
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
+REST = 60
+"""Milliseconds between two looks at what lies under a moving pointer."""
 SLOW = 0.05
 """Seconds a picture may take before the next one, while hands move, is drawn smaller."""
+MOST_TO_HOVER = 300_000
+"""Triangles above which only clicks probe: finding what lies under a pixel takes the window's own time."""
 HANDLE = 76.0
 """Length of the move handle's arms in pixels."""
 _AXES = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
@@ -39,6 +43,8 @@ class StageView(QWidget):
     """Object id and part name under a click; both empty beside everything."""
     probed = pyqtSignal(object, object)
     """While probing: the hit under a click, and the point as a buffer of one."""
+    hovered = pyqtSignal(object)
+    """While probing: the point under the resting pointer as a buffer of one, or None."""
     drawn = pyqtSignal(object)
     _arrived = pyqtSignal(object, object, int)
     _failed = pyqtSignal(str)
@@ -53,6 +59,7 @@ class StageView(QWidget):
         self.probing = False
         self.pin: Matrix | None = None
         self.time = 0.0
+        self._pointer = QPointF()
         self.image = QImage()
         self.trouble = ""
         self.frames_drawn = 0
@@ -67,6 +74,10 @@ class StageView(QWidget):
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLE)
         self._settled.timeout.connect(lambda: self.request(still=True))
+        self._resting = QTimer(self)
+        self._resting.setSingleShot(True)
+        self._resting.setInterval(REST)
+        self._resting.timeout.connect(self._probe_hover)
         self._arrived.connect(self._take)
         self._failed.connect(self._complain)
         self.setMinimumSize(220, 160)
@@ -97,6 +108,7 @@ class StageView(QWidget):
     def probe_with_clicks(self, on: bool) -> None:
         """Let clicks probe a pixel instead of selecting an object."""
         self.probing = on
+        self.setMouseTracking(on)
         self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
     def pin_probe(self, point: Matrix | None) -> None:
@@ -294,6 +306,10 @@ class StageView(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         hand, at = self._hand, event.position()
+        if hand is None and self.probing:
+            self._pointer = at
+            if not self._resting.isActive():
+                self._resting.start()
         if isinstance(hand, _Look):
             moved = at - hand.start
             if hand.moved or moved.manhattanLength() > 3:
@@ -349,14 +365,27 @@ class StageView(QWidget):
         hit = self.hit_at(at)
         if self.probing:
             if hit:
-                camera = self._now_camera()
-                away = float(np.linalg.norm(hit.point - camera.position))
-                behind = self.hit_at(at, beyond=away + 1e-4)
-                depth = float(np.linalg.norm(behind.point - hit.point)) if behind else 0.0
-                self.probed.emit(hit, point_under(hit, camera, depth))
+                self.probed.emit(hit, self._point(hit, at))
             return
         object_id, part = hit.key if hit else ("", "")
         self.picked.emit(object_id, part)
+
+    def _point(self, hit: Hit[tuple[str, str]], at: QPointF) -> Points:
+        """The surface point under a pixel, with the distance to what lies behind it."""
+        camera = self._now_camera()
+        away = float(np.linalg.norm(hit.point - camera.position))
+        behind = self.hit_at(at, beyond=away + 1e-4)
+        return point_under(hit, camera, float(np.linalg.norm(behind.point - hit.point)) if behind else 0.0)
+
+    def _probe_hover(self) -> None:
+        triangles = sum(len(p.mesh.triangles) for m in self.session.models.values() for p in m.parts)
+        if self.probing and triangles <= MOST_TO_HOVER:
+            hit = self.hit_at(self._pointer) if self.underMouse() else None
+            self.hovered.emit(self._point(hit, self._pointer) if hit else None)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        if self.probing:
+            self.hovered.emit(None)
 
     def hit_at(self, at: QPointF, beyond: float = 0.0) -> Hit[tuple[str, str]] | None:
         """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""

@@ -26,12 +26,17 @@ class WireBar(QWidget):
             box.setAccessibleName(label)
             box.setToolTip(label.capitalize())
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
+        self.on_object = QToolButton()
+        self.on_object.setText("On object")
+        self.on_object.setToolTip("Measure, and draw thumbnails, on what the stage sees rather than on a flat card")
+        self.on_object.setCheckable(True)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         for widget in (self.button, self.scale_box, self.channel_box):
             row.addWidget(widget)
         row.addStretch(1)
+        row.addWidget(self.on_object)
 
     @property
     def shown(self) -> bool:
