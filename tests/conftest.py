@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from soft_lantern.demo.project import height_ramp, write_demo
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.gl import GlRenderer
+
+# The same examples every time, so that a red run is about the change; HYPOTHESIS_PROFILE=explore looks for new ones.
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("explore", deadline=None, print_blob=True)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 
 @pytest.fixture(scope="session")

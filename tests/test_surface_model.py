@@ -31,8 +31,8 @@ def value(expr: Expr, **leaves: object) -> np.ndarray:
 
 @given(st.floats(0, 1))
 def test_srgb_transfer_agrees_with_an_independent_library(x: float) -> None:
-    """IEC 61966-2-1, as colour-science computes it."""
-    assert srgb_to_linear(x) == pytest.approx(float(colour.models.eotf_sRGB(x)), abs=1e-9)
+    """IEC 61966-2-1, as colour-science computes it; where its two pieces join, the standard leaves a gap of 3e-9."""
+    assert srgb_to_linear(x) == pytest.approx(float(colour.models.eotf_sRGB(x)), abs=1e-8)
     assert linear_to_srgb(srgb_to_linear(x)) == pytest.approx(x, abs=1e-6)
 
 

@@ -1,7 +1,8 @@
 """Bounds expressions: for every component, a lowest and highest value it can take.
 
 Sound for single precision: rounding to the nearest float is monotone, so the rounded ends of the exact range of an
-operation bound every rounded result. `may_be_nan` says where an operator may give NaN (0/0, the root of a negative).
+operation bound every rounded result. An end at infinity may only mean that nothing is known: `may_be_infinite` says
+where infinity can really come about (a division by zero, an overflow), `may_be_nan` where NaN can.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ import ctypes
 import itertools
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import inf
 
 from soft_lantern.ir.expr import Expr, Op, Type, constant_parts, topological
@@ -24,6 +25,7 @@ class Interval:
     low: tuple[float, ...]
     high: tuple[float, ...]
     may_be_nan: bool = False
+    may_be_infinite: bool = False
 
     @property
     def width(self) -> int:
@@ -34,7 +36,7 @@ class Interval:
         return any(low <= value <= high for low, high in zip(self.low, self.high, strict=True))
 
     def component(self, index: int) -> Interval:
-        return Interval((self.low[index],), (self.high[index],), self.may_be_nan)
+        return replace(self, low=(self.low[index],), high=(self.high[index],))
 
 
 def exactly(*parts: float) -> Interval:
@@ -73,7 +75,8 @@ def _divided_by_choice(expr: Expr, known: Mapping[Expr, Interval]) -> Interval:
     divisor = expr.args[1]
     quotients = [_applied(expr, [known[expr.args[0]], known[side]]) for side in divisor.args[1:]]
     whole = _choice([known[divisor.args[0]], *quotients], known[divisor].may_be_nan)
-    return Interval(whole.low, whole.high, any(q.may_be_nan for q in quotients) or whole.may_be_nan)
+    lost = any(q.may_be_nan for q in quotients) or whole.may_be_nan
+    return Interval(whole.low, whole.high, lost, any(q.may_be_infinite for q in quotients))
 
 
 def single(x: float) -> float:
@@ -82,6 +85,37 @@ def single(x: float) -> float:
 
 
 def _applied(expr: Expr, args: list[Interval]) -> Interval:
+    """The bound of an operator's result, and whether NaN or infinity can come of it."""
+    result = _bounded(expr, args)
+    arriving = any(a.may_be_infinite for a in args)
+    is_open = -inf in result.low or inf in result.high
+    infinite = is_open and (arriving or _gives_infinity(expr.op, args))
+    nan = result.may_be_nan or (arriving and expr.op in _NAN_FROM_INFINITY)
+    return Interval(result.low, result.high, nan, infinite)
+
+
+_NAN_FROM_INFINITY = frozenset(
+    {Op.ADD, Op.SUB, Op.MUL, Op.DIV, Op.MOD, Op.FRACT, Op.MIX, Op.SMOOTHSTEP, Op.POW, Op.SIN, Op.COS}
+    | {Op.DOT, Op.CROSS, Op.NORMALIZE, Op.LENGTH}
+)
+
+
+def _gives_infinity(op: Op, args: list[Interval]) -> bool:
+    """Whether an operator can make infinity of finite values: by overflow, or where it has a pole."""
+    if op in (Op.DIV, Op.MOD):
+        return args[1].contains(0.0) or _all_bounded(args)
+    if op in (Op.LOG, Op.LOG2):
+        return min(args[0].low) <= 0
+    if op is Op.POW:
+        return min(args[1].low) < 0 or _all_bounded(args)
+    return _all_bounded(args)
+
+
+def _all_bounded(args: list[Interval]) -> bool:
+    return all(-inf not in a.low and inf not in a.high for a in args)
+
+
+def _bounded(expr: Expr, args: list[Interval]) -> Interval:
     nan = any(a.may_be_nan for a in args)
     if expr.op is Op.SWIZZLE:
         picked = ["xyzw".index(letter) for letter in str(expr.data)]
@@ -111,9 +145,9 @@ Ends = tuple[float, float]
 
 def _gives_nan(op: Op, ends: list[Ends]) -> bool:
     if op is Op.DIV:
-        return (ends[0][0] <= 0 <= ends[0][1] and ends[1][0] <= 0 <= ends[1][1]) or (
-            inf in map(abs, ends[0]) and inf in map(abs, ends[1])
-        )
+        return ends[0][0] <= 0 <= ends[0][1] and ends[1][0] <= 0 <= ends[1][1]
+    if op is Op.SMOOTHSTEP:
+        return ends[0][1] >= ends[1][0] and ends[0][0] <= ends[1][1]
     if op in (Op.SQRT, Op.LOG, Op.LOG2, Op.POW):
         return ends[0][0] < 0
     if op is Op.MOD:

@@ -11,6 +11,9 @@ from soft_lantern.ir.numpy_reader import Array
 SLACK = 1e-5
 """How far outside a range a value may lie before it counts as outside: rounding, not meaning."""
 
+_SAFE = 1e30
+"""Below this a single-precision sum over a buffer cannot overflow."""
+
 
 @dataclass(frozen=True, slots=True)
 class Reach:
@@ -30,9 +33,10 @@ def reach_of(value: Array) -> Reach:
     """The reach of an array of any shape."""
     low, high = float(value.min()), float(value.max())
     if low - low == 0 and high - high == 0:  # both finite, so all are
-        return Reach(low, high, float(value.mean()))
+        largest = max(-low, high)
+        return Reach(low, high, float(value.mean() if largest < _SAFE else value.mean(dtype=np.float64)))
     finite = value[np.isfinite(value)]
     lost = value.size - finite.size
     if not finite.size:
         return Reach(0.0, 0.0, 0.0, lost)
-    return Reach(float(finite.min()), float(finite.max()), float(finite.mean()), lost)
+    return Reach(float(finite.min()), float(finite.max()), float(finite.mean(dtype=np.float64)), lost)
