@@ -13,10 +13,11 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QApplication
 
+from soft_lantern.app.timers import single_shot
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.assets import bring_in, load_model
 from soft_lantern.formats.project_folder import (
@@ -39,7 +40,7 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
 )
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances import children, put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
@@ -89,9 +90,9 @@ class Session(QObject):
         self._recovery_unanswered = False
         self._pool = ThreadPoolExecutor(1, "files")
         self._done.connect(lambda call: call())
-        self._notices_timer = self._timer(NOTICES_DELAY, self._find_notices)
-        self._recovery_timer = self._timer(RECOVERY_DELAY, self._keep_for_recovery)
-        self._outside_timer = self._timer(250, self._look_outside)
+        self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
+        self._recovery_timer = single_shot(self, RECOVERY_DELAY, self._keep_for_recovery)
+        self._outside_timer = single_shot(self, 250, self._look_outside)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _: self._outside_timer.start())
         self._watcher.fileChanged.connect(lambda _: self._outside_timer.start())
@@ -391,14 +392,6 @@ class Session(QObject):
             return self._pool.submit(work)
         return None
 
-    def _timer(self, delay: int, call: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(delay)
-        timer.setTimerType(Qt.TimerType.CoarseTimer)
-        timer.timeout.connect(call)
-        return timer
-
 
 class _Edit(QUndoCommand):
     def __init__(self, session: Session, name: str, before: Project, after: Project, merge: str) -> None:
@@ -426,10 +419,9 @@ def look_choices(project: Project) -> list[tuple[str, str]]:
     listed: list[tuple[str, str]] = []
 
     def below(parent: str) -> None:
-        for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
-            if instance.parent == parent:
-                listed.append((instance.id, instance.name))
-                below(instance.id)
+        for instance in children(project, parent):
+            listed.append((instance.id, instance.name))
+            below(instance.id)
 
     for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
         listed.append((material.id, material.name))

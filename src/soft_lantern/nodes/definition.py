@@ -27,7 +27,6 @@ class Carries:
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
-Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
 Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
 Mask = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, 1.0))]
 Vector3 = Annotated[Expr, Carries(Kind.VECTOR3)]

@@ -56,7 +56,6 @@ _ARITY: dict[str, int] = {
     **dict.fromkeys(("min", "max", "mod", "step", "pow", "dot", "cross", "distance", "reflect"), 2),
     **dict.fromkeys(("clamp", "mix", "smoothstep"), 3),
 }
-FUNCTIONS = (*_ARITY, "vec2", "vec3", "vec4")
 
 
 class FormulaError(BadValue):

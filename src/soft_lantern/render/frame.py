@@ -61,6 +61,9 @@ class Renderer(Protocol):
     """What draws frames. Not thread-safe: keep each on the thread that made it."""
 
     name: str
+    device: str
+    compiled: int
+    """How many programs were built so far."""
 
     def render(self, frame: Frame) -> Picture:
         """The picture of the frame. Raises LanternError where it cannot be drawn."""

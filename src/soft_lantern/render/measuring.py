@@ -16,6 +16,7 @@ from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
 from soft_lantern.ir.reach import Reach, reach_of
 from soft_lantern.render.points import Points, at_time
+from soft_lantern.values.colour import linear_to_srgb
 from soft_lantern.values.kinds import Kind
 
 BINS = 64
@@ -122,10 +123,9 @@ _STEPS = 4096
 
 
 def _encoding() -> npt.NDArray[np.uint32]:
-    """sRGB bytes of linear light in 4,096 steps (IEC 61966-2-1)."""
-    linear = np.arange(_STEPS + 1) / _STEPS
-    curve = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return np.floor(curve * 255 + 0.5).astype(np.uint32)
+    """sRGB bytes of linear light in 4,096 steps."""
+    curve = [linear_to_srgb(step / _STEPS) for step in range(_STEPS + 1)]
+    return np.floor(np.array(curve) * 255 + 0.5).astype(np.uint32)
 
 
 _SRGB = _encoding()

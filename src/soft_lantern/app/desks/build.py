@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
@@ -11,6 +13,7 @@ from soft_lantern.app.session import Session, look_choices, sentence
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.clock_bar import ClockBar
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
@@ -18,7 +21,6 @@ from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.wire_bar import WireBar
-from soft_lantern.errors import LanternError
 from soft_lantern.graph import parameters
 from soft_lantern.graph.document import Material, node_and_port, port_ref
 from soft_lantern.graph.instances import ancestry, look, override, put_material
@@ -105,10 +107,7 @@ class BuildDesk(QWidget):
         self.notice_list.reopen_wanted.connect(
             lambda notice: self._attempt("Reopen notice", lambda m: unaccept(m, notice))
         )
-        self._orbited = QTimer(self)
-        self._orbited.setSingleShot(True)
-        self._orbited.setInterval(150)
-        self._orbited.timeout.connect(self.measure)
+        self._orbited = single_shot(self, 150, self.measure)
         session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
         self.refresh()
 
@@ -322,14 +321,11 @@ class BuildDesk(QWidget):
         if self.shelf.rect().contains(self.shelf.mapFromGlobal(place)):
             self._attempt("Expose", lambda m: parameters.expose(m, node_id, port)[0])
 
-    def _attempt(self, name: str, edit, merge: str = "") -> None:  # type: ignore[no-untyped-def]
-        material = self.session.material
-        if material is None:
-            return
-        try:
-            self.session.apply_material(name, edit(material), merge)
-        except LanternError as error:
-            self.session.told.emit(sentence(str(error)))
+    def _attempt(self, name: str, edit: Callable[[Material], Material], merge: str = "") -> None:
+        """Edit the open material; what cannot be done is told."""
+        material, session = self.session.material, self.session
+        if material:
+            session.attempt(name, lambda: put_material(session.project, edit(material)), merge)
 
     def _wears_itself(self, object_id: str, part: str) -> bool:
         thing = self.session.scene.object(object_id) if self.session.scene else None

@@ -71,11 +71,7 @@ class TuneDesk(QWidget):
         if self.look_id not in project.instances and self.look_id not in project.materials:
             self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
         self._fill_tree()
-        self.sheet.show_look(look(project, self.look_id), self._instance())
-        instance = self._instance()
-        self.name.setText(instance.name if instance else "The material’s own defaults")
-        for button in (self.duplicate_button, self.delete_button):
-            button.setEnabled(instance is not None)
+        self._show_selected()
 
     def select(self, look_id: str) -> None:
         """Select an instance or material."""
@@ -180,11 +176,14 @@ class TuneDesk(QWidget):
     def _chosen(self, item: QTreeWidgetItem | None) -> None:
         if not self._filling and item:
             self.look_id = item.data(0, Qt.ItemDataRole.UserRole)
-            instance = self._instance()
-            self.sheet.show_look(look(self.session.project, self.look_id), instance)
-            self.name.setText(instance.name if instance else "The material’s own defaults")
-            for button in (self.duplicate_button, self.delete_button):
-                button.setEnabled(instance is not None)
+            self._show_selected()
+
+    def _show_selected(self) -> None:
+        instance = self._instance()
+        self.sheet.show_look(look(self.session.project, self.look_id), instance)
+        self.name.setText(instance.name if instance else "The material’s own defaults")
+        for button in (self.duplicate_button, self.delete_button):
+            button.setEnabled(instance is not None)
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
         instance = self.session.project.instances.get(item.data(0, Qt.ItemDataRole.UserRole))

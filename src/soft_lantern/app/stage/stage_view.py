@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from soft_lantern.app.session import Session
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.graph.document import Project, Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.instances import ancestry
@@ -46,7 +49,7 @@ class StageView(QWidget):
     hovered = pyqtSignal(object)
     """While probing: the point under the resting pointer as a buffer of one, or None."""
     drawn = pyqtSignal(object)
-    _arrived = pyqtSignal(object, object, int)
+    _arrived = pyqtSignal(object, int)
     _failed = pyqtSignal(str)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QWidget | None = None) -> None:
@@ -67,17 +70,10 @@ class StageView(QWidget):
         self._asked = 0
         self._looks = Looks()
         self._bytes = b""
-        self._camera: Camera | None = None
         self._seconds = 0.0
         self._hand: _Hand | None = None
-        self._settled = QTimer(self)
-        self._settled.setSingleShot(True)
-        self._settled.setInterval(SETTLE)
-        self._settled.timeout.connect(lambda: self.request(still=True))
-        self._resting = QTimer(self)
-        self._resting.setSingleShot(True)
-        self._resting.setInterval(REST)
-        self._resting.timeout.connect(self._probe_hover)
+        self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
+        self._resting = single_shot(self, REST, self._probe_hover)
         self._arrived.connect(self._take)
         self._failed.connect(self._complain)
         self.setMinimumSize(220, 160)
@@ -95,9 +91,9 @@ class StageView(QWidget):
         """The scene shown."""
         return self.session.scene
 
-    def set_options(self, **fields: object) -> None:
+    def set_options(self, **fields: Any) -> None:
         """Change what is drawn beside the objects and what of the surface is shown."""
-        self.options = StageOptions(**{**{n: getattr(self.options, n) for n in self.options.__slots__}, **fields})
+        self.options = replace(self.options, **fields)
         self.request()
 
     def set_time(self, seconds: float) -> None:
@@ -144,8 +140,7 @@ class StageView(QWidget):
         camera = camera_for(self.session.view, size)
         project, models = self._dressed(self.session.project, scene), dict(self.session.models)
         shown = project.scenes[scene.id]
-        fields = {n: getattr(self.options, n) for n in self.options.__slots__}
-        options = StageOptions(**{**fields, "gauge": scene.gauge if self.gauge_shown else None})
+        options = replace(self.options, gauge=scene.gauge if self.gauge_shown else None)
         samples, time = (4 if still else 0), self.time
 
         def make() -> Frame:
@@ -153,7 +148,7 @@ class StageView(QWidget):
 
         self.worker.submit(
             self.place,
-            Job(make, lambda picture: self._arrived.emit(picture, camera, asked if still else 0), self._failed.emit),
+            Job(make, lambda picture: self._arrived.emit(picture, asked if still else 0), self._failed.emit),
         )
         if not still:
             self._settled.start()
@@ -172,11 +167,10 @@ class StageView(QWidget):
         )
         return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
 
-    def _take(self, picture: Picture, camera: Camera, still_of: int) -> None:
+    def _take(self, picture: Picture, still_of: int) -> None:
         height, width = picture.pixels.shape[:2]
         self._bytes = picture.pixels.tobytes()  # the image does not keep its own copy
         self.image = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
-        self._camera = camera
         self.still = still_of == self._asked
         self._seconds = picture.seconds
         self.trouble = ""

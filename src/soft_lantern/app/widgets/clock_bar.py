@@ -52,11 +52,6 @@ class ClockBar(QWidget):
         self._timer.timeout.connect(self._beat)
         self._last = 0.0
 
-    @property
-    def playing(self) -> bool:
-        """Whether the clock runs."""
-        return self.play.isChecked()
-
     def go_to(self, seconds: float) -> None:
         """Set the clock, within the loop."""
         self.time = seconds % self.loop
