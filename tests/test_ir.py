@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from soft_lantern.ir import functions as f
 from soft_lantern.ir import glsl, interval, numpy_reader
 from soft_lantern.ir.expr import (
+    BITS,
     COMPARISONS,
     ELEMENTWISE,
     LEAVES,
@@ -55,8 +56,16 @@ def test_wrong_types_are_refused_when_built() -> None:
 
 def test_every_reader_has_a_rule_for_every_operator() -> None:
     everything = set(Op) - LEAVES - {Op.SWIZZLE}
-    assert set(numpy_reader.RULES) == everything
-    assert set(interval.RULES) | set(interval._WHOLE) | COMPARISONS | LOGIC | {Op.JOIN, Op.FINITE} == everything
+    assert set(numpy_reader.RULES) | {Op.CALL, Op.TO_FLOAT} == everything
+    assert (
+        set(interval.RULES)
+        | set(interval._WHOLE)
+        | COMPARISONS
+        | LOGIC
+        | BITS
+        | {Op.JOIN, Op.FINITE, Op.WHOLE, Op.CALL}
+        == everything
+    )
 
 
 # Where GLSL leaves results undefined (GLSL 3.30, sections 8.1 and 8.2), operands keep to the defined part.

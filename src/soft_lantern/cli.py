@@ -37,7 +37,7 @@ from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bou
 from soft_lantern.scene.primitives import PRIMITIVES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
 from soft_lantern.values.colour import colour_from_hex
-from soft_lantern.values.kinds import Value, fitted
+from soft_lantern.values.kinds import Value, components, fitted
 
 app = typer.Typer(
     add_completion=False,
@@ -334,7 +334,7 @@ def _inputs(given: list[str]) -> dict[str, tuple[float, ...]]:
         if targets[0] not in INPUTS:
             raise BadValue(f"there is no input “{name}”; there are {', '.join([*short, *INPUTS])}")
         value = _value(values, name)
-        parts = value if isinstance(value, tuple) else (value,)
+        parts = components(value)
         if len(parts) != INPUTS[targets[0]].type.width:
             raise BadValue(f"{name} takes {INPUTS[targets[0]].type.width} number(s), not {len(parts)}")
         found |= dict.fromkeys(targets, parts)

@@ -16,7 +16,8 @@ def type_of(node: Node) -> NodeType | None:
             return formula_type(node.settings.get("expression", ""))
         except FormulaError:
             return None
-    return LIBRARY.get(node.type)
+    found = LIBRARY.get(node.type)
+    return found.shaped(node.settings) if found else None
 
 
 def known_type(node: Node) -> NodeType:
@@ -75,8 +76,10 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
         return parameter.kind if parameter else Kind.NUMBER
     if node_type.own_kinds:
         return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})
-    wired = [material.wires.get(port_ref(node_id, p.name)) for p in node_type.inputs if p.carries.kind is None]
-    return widest([known[w] for w in wired if w in known])
+    open_ports = [p for p in node_type.inputs if p.carries.kind is None]
+    wired = [material.wires.get(port_ref(node_id, p.name)) for p in open_ports]
+    shared = widest([known[w] for w in wired if w in known])
+    return None if shared is Kind.TEXTURE and any(p.carries.numeric for p in open_ports) else shared
 
 
 def input_kind(material: Material, node_id: str, port: Port, known: dict[str, Kind]) -> Kind:

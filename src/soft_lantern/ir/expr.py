@@ -6,10 +6,12 @@ expression that uses them, so the serial number of an expression is a topologica
 
 from __future__ import annotations
 
+import inspect
 import itertools
 import threading
 import weakref
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from enum import Enum, StrEnum
 
 Scalar = int | float
@@ -23,14 +25,16 @@ class Type(Enum):
     VEC3 = "vec3"
     VEC4 = "vec4"
     BOOL = "bool"
+    UINT = "uint"
+    SAMPLER = "sampler2D"
 
     @property
     def width(self) -> int:
-        """How many components: 1 for float and bool."""
+        """How many components: 1 for float, bool and uint; of a sampler, those of what is read from it."""
         return _WIDTHS[self]
 
 
-_WIDTHS = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4, Type.BOOL: 1}
+_WIDTHS = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4, Type.BOOL: 1, Type.UINT: 1, Type.SAMPLER: 4}
 FLOAT_TYPES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
 
 
@@ -88,25 +92,64 @@ class Op(StrEnum):
     NOT = "!"
     FINITE = "finite"
 
+    BITS_AND = "&"
+    BITS_OR = "|"
+    BITS_XOR = "^"
+    SHIFT_LEFT = "<<"
+    SHIFT_RIGHT = ">>"
+    WHOLE = "whole"
+    """The bits of the whole number at or below a float, as two's complement."""
+    TO_FLOAT = "float"
+
+    TEXTURE = "texture"
+    TEXEL = "texel"
+    """One over a texture's size in texels."""
+    CALL = "call"
+
 
 LEAVES = frozenset({Op.CONST, Op.INPUT, Op.UNIFORM})
 COMPARISONS = frozenset({Op.LESS, Op.LESS_EQUAL, Op.EQUAL})
 LOGIC = frozenset({Op.AND, Op.OR, Op.NOT})
+BITS = frozenset({Op.BITS_AND, Op.BITS_OR, Op.BITS_XOR, Op.SHIFT_LEFT, Op.SHIFT_RIGHT})
 _NOT_ELEMENTWISE = (
     LEAVES
     | COMPARISONS
     | LOGIC
+    | BITS
     | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS, Op.FINITE}
+    | {Op.WHOLE, Op.TO_FLOAT, Op.TEXTURE, Op.TEXEL, Op.CALL}
 )
 ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
 
-Data = tuple[float, ...] | str | None
+
+@dataclass(frozen=True, eq=False)
+class Function:
+    """A function traced once: its body over its own parameters. Every call of it is one expression.
+
+    `bound`: what each component of the result keeps to whatever comes in, where that is known better than by reading
+    the body.
+    """
+
+    name: str
+    parameters: tuple[Expr, ...]
+    body: Expr
+    bound: tuple[float, float] | None = None
+
+    def __call__(self, *arguments: Expr | Scalar) -> Expr:
+        lifted = tuple(lift(a) for a in arguments)
+        wanted = [p.type for p in self.parameters]
+        if [a.type for a in lifted] != wanted:
+            raise TypeError(f"{self.name} takes {', '.join(t.value for t in wanted)}")
+        return _intern(Op.CALL, self.body.type, lifted, self)
+
+
+Data = tuple[float, ...] | str | Function | None
 
 
 class Expr:
     """One node of an expression graph. Build with the functions below or with Python's operators, never directly.
 
-    `data` holds a constant's components, an input's or uniform's name, or the letters of a swizzle.
+    `data` holds a constant's components, an input's or uniform's name, the letters of a swizzle, or a call's function.
     """
 
     __slots__ = ("__weakref__", "args", "data", "op", "serial", "type")
@@ -173,6 +216,10 @@ class Expr:
         return swizzle(self, "w")
 
     @property
+    def xy(self) -> Expr:
+        return swizzle(self, "xy")
+
+    @property
     def xyz(self) -> Expr:
         return swizzle(self, "xyz")
 
@@ -208,6 +255,11 @@ def const(*parts: Scalar) -> Expr:
     """A constant float or vector of 1 to 4 components."""
     # Adding zero turns −0.0 into 0.0: as keys they are equal, so they must be one constant.
     return _intern(Op.CONST, vector_type(len(parts)), (), tuple(float(p) + 0.0 for p in parts))
+
+
+def bits(value: int) -> Expr:
+    """A constant of 32 bits, as an unsigned whole number."""
+    return _intern(Op.CONST, Type.UINT, (), (float(value & 0xFFFFFFFF),))
 
 
 def lift(value: Expr | Scalar) -> Expr:
@@ -273,14 +325,26 @@ def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
     elif op in LOGIC:
         wanted, result = {Type.BOOL}, Type.BOOL
     elif op in COMPARISONS:
-        wanted, result = {Type.FLOAT}, Type.BOOL
+        wanted, result = types & {Type.UINT} or {Type.FLOAT}, Type.BOOL
+    elif op in BITS or (op in (Op.ADD, Op.SUB) and types == {Type.UINT}):
+        wanted, result = {Type.UINT}, Type.UINT
+    elif op is Op.WHOLE:
+        wanted, result = {Type.FLOAT}, Type.UINT
+    elif op is Op.TO_FLOAT:
+        wanted, result = types & {Type.UINT, Type.BOOL}, Type.FLOAT
+    elif op is Op.TEXTURE:
+        if [a.type for a in args] != [Type.SAMPLER, Type.VEC2]:
+            raise TypeError("a texture is read at two coordinates")
+        return Type.VEC4
+    elif op is Op.TEXEL:
+        wanted, result = {Type.SAMPLER}, Type.VEC2
     elif op is Op.SELECT:
         if args[0].type is not Type.BOOL or args[1].type is not args[2].type:
             raise TypeError("select needs a condition and two values of one type")
         return args[1].type
     elif op in ELEMENTWISE or op is Op.DOT:
         vectors = types - {Type.FLOAT}
-        if len(vectors) > 1 or Type.BOOL in vectors:
+        if len(vectors) > 1 or not vectors <= set(FLOAT_TYPES):
             raise TypeError(f"{op.value} cannot take {', '.join(a.type.value for a in args)}")
         widest = next(iter(vectors), Type.FLOAT)
         return Type.FLOAT if op is Op.DOT else widest
@@ -305,3 +369,29 @@ def topological(roots: Iterable[Expr]) -> list[Expr]:
             seen.add(expr)
             waiting.extend(expr.args)
     return sorted(seen, key=lambda e: e.serial)
+
+
+def functions_called(roots: Iterable[Expr]) -> list[Function]:
+    """Every function that computing `roots` calls, each after those it calls itself."""
+    found: dict[Function, None] = {}
+    for expr in topological(roots):
+        if isinstance(expr.data, Function) and expr.data not in found:
+            found |= dict.fromkeys(functions_called([expr.data.body]))
+            found[expr.data] = None
+    return list(found)
+
+
+def traced(
+    name: str,
+    body: Callable[..., Expr],
+    *types: Type,
+    bound: tuple[float, float] | None = None,
+    words: Iterable[str] = (),
+) -> Function:
+    """The function that Python code describes, traced once over parameters of those types.
+
+    `words` names the parameters where the code takes any number of them.
+    """
+    words = tuple(words) or tuple(inspect.signature(body).parameters)
+    parameters = tuple(uniform(word, type_) for word, type_ in zip(words, types, strict=True))
+    return Function(name, parameters, body(*parameters), bound)

@@ -9,18 +9,30 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from soft_lantern.ir.expr import COMPARISONS, LEAVES, Expr, Op, Type, constant_parts, topological
+from soft_lantern.ir.expr import (
+    BITS,
+    COMPARISONS,
+    LEAVES,
+    Expr,
+    Function,
+    Op,
+    Type,
+    constant_parts,
+    functions_called,
+    topological,
+)
 from soft_lantern.ir.glsl_words import Identifiers
 
 LONGEST_IN_PLACE = 90
 """Characters above which a nameless expression gets a variable of its own."""
 
 # Binding strength, strongest first, as in the GLSL 3.30 specification, section 5.1.
-_PRIMARY, _UNARY, _PRODUCT, _SUM, _RELATION, _EQUALITY, _AND, _OR, _CHOICE = range(10, 1, -1)
+_PRIMARY, _UNARY, _PRODUCT, _SUM, _SHIFT, _RELATION, _EQUALITY = range(20, 13, -1)
+_BITS_AND, _BITS_XOR, _BITS_OR, _AND, _OR, _CHOICE = range(13, 7, -1)
 
 _INFIX = {
     Op.ADD: ("+", _SUM),
@@ -32,8 +44,19 @@ _INFIX = {
     Op.EQUAL: ("==", _EQUALITY),
     Op.AND: ("&&", _AND),
     Op.OR: ("||", _OR),
+    Op.BITS_AND: ("&", _BITS_AND),
+    Op.BITS_XOR: ("^", _BITS_XOR),
+    Op.BITS_OR: ("|", _BITS_OR),
+    Op.SHIFT_LEFT: ("<<", _SHIFT),
+    Op.SHIFT_RIGHT: (">>", _SHIFT),
 }
-_ASSOCIATIVE = {Op.AND, Op.OR}
+_ASSOCIATIVE = {Op.AND, Op.OR, Op.BITS_AND, Op.BITS_XOR, Op.BITS_OR}
+_WRITTEN_AS = {
+    Op.WHOLE: "uint(int(floor({})))",
+    Op.TO_FLOAT: "float({})",
+    Op.TEXTURE: "texture({}, {})",
+    Op.TEXEL: "(1.0 / vec2(textureSize({}, 0)))",
+}
 _PREFIX = {Op.NEG: "-", Op.NOT: "!"}
 
 # Which arguments GLSL lets stay a lone float beside vectors, by position; all others are spread out by hand.
@@ -54,15 +77,23 @@ _LOCAL_NAMES = {
     Op.DIV: "quotient",
     Op.NORMALIZE: "direction",
     Op.DOT: "cosine",
+    Op.TEXTURE: "texel",
+    Op.TEXEL: "texel_size",
+    Op.WHOLE: "place",
+    **dict.fromkeys(BITS, "bits"),
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Statements in order, and the text that stands for each result after them."""
+    """Statements in order, and the text that stands for each result after them.
+
+    `functions` are the definitions they call, in lines, each before those that call it.
+    """
 
     statements: list[str]
     results: list[str]
+    functions: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +113,37 @@ def write(
     `names` gives the variable names people chose, `leaves` the identifier of each uniform and of inputs that are to
     be called otherwise, `taken` the identifiers already in scope.
     """
+    taken = {*taken, *leaves.values()}
+    called = functions_called(results)
+    free = Identifiers(taken)
+    calls = {function: free.take(function.name) for function in called}
+    taken |= set(calls.values())
+    definitions = [line for function in called for line in _definition(function, calls, taken)]
+    statements, texts = _body(results, names, leaves, taken, calls)
+    return Written(statements, texts, definitions)
+
+
+def _definition(function: Function, calls: Mapping[Function, str], taken: set[str]) -> list[str]:
+    free = Identifiers(taken)
+    leaves = {str(p.data): free.take(str(p.data)) for p in function.parameters}
+    statements, (result,) = _body([function.body], {}, leaves, taken, calls)
+    heads = ", ".join(f"{p.type.value} {leaves[str(p.data)]}" for p in function.parameters)
+    lines = [*statements, f"return {result};"]
+    return [
+        f"{function.body.type.value} {calls[function]}({heads}) {{",
+        *(f"    {line}" for line in lines),
+        "}",
+    ]
+
+
+def _body(
+    results: Sequence[Expr],
+    names: Mapping[Expr, str],
+    leaves: Mapping[str, str],
+    taken: Iterable[str],
+    calls: Mapping[Function, str],
+) -> tuple[list[str], list[str]]:
+    """Statements, and the text of each result."""
     order = topological(results)
     uses = Counter(arg for expr in order for arg in expr.args)
     uses.update(results)
@@ -89,14 +151,14 @@ def write(
     texts: dict[Expr, _Text] = {}
     statements: list[str] = []
     for expr in order:
-        text = _text(expr, texts, leaves)
+        text = _text(expr, texts, leaves, calls)
         wanted = names.get(expr)
         if expr.op not in LEAVES and (wanted or _deserves_a_name(expr, uses[expr], text.text)):
-            name = names_left.take(wanted or _LOCAL_NAMES.get(expr.op, expr.op.name.lower()))
+            name = names_left.take(wanted or _local_name(expr))
             statements.append(f"{expr.type.value} {name} = {text.text};")
             text = _Text(name, _PRIMARY)
         texts[expr] = text
-    return Written(statements, [texts[e].text for e in results])
+    return statements, [texts[e].text for e in results]
 
 
 def literal(value: float) -> str:
@@ -113,12 +175,20 @@ def literal(value: float) -> str:
 
 
 def _deserves_a_name(expr: Expr, uses: int, text: str) -> bool:
-    if expr.op is Op.SWIZZLE or expr.type is Type.BOOL:
+    if expr.op is Op.SWIZZLE:
         return False
+    if expr.type is Type.BOOL:
+        return uses > 1 and len(text) > LONGEST_IN_PLACE // 2
     return uses > 1 or len(text) > LONGEST_IN_PLACE
 
 
-def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str]) -> _Text:
+def _local_name(expr: Expr) -> str:
+    if isinstance(expr.data, Function):
+        return expr.data.name
+    return "flag" if expr.type is Type.BOOL else _LOCAL_NAMES.get(expr.op, expr.op.name.lower())
+
+
+def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str], calls: Mapping[Function, str]) -> _Text:
     op = expr.op
     if op is Op.CONST:
         return _constant(expr)
@@ -129,6 +199,10 @@ def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str]) ->
         return _Text(f"{args[0].within(_PRIMARY)}.{expr.data}", _PRIMARY)
     if op is Op.JOIN:
         return _Text(f"{expr.type.value}({', '.join(a.text for a in args)})", _PRIMARY)
+    if op in _WRITTEN_AS:
+        return _Text(_WRITTEN_AS[op].format(*(a.text for a in args)), _PRIMARY)
+    if isinstance(expr.data, Function):
+        return _Text(f"{calls[expr.data]}({', '.join(a.text for a in args)})", _PRIMARY)
     if op is Op.SELECT:
         inside = " ".join((args[0].within(_OR), "?", args[1].within(_OR), ":", args[2].within(_OR)))
         return _Text(inside, _CHOICE)
@@ -149,6 +223,8 @@ def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str]) ->
 
 
 def _constant(expr: Expr) -> _Text:
+    if expr.type is Type.UINT:
+        return _Text(f"{int(constant_parts(expr)[0])}u", _PRIMARY)
     parts = [literal(p) for p in constant_parts(expr)]
     if len(parts) == 1:
         return _Text(parts[0], _UNARY if parts[0].startswith("-") else _PRIMARY)

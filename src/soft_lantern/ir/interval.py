@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from math import inf
 
-from soft_lantern.ir.expr import Expr, Op, Type, constant_parts, topological
+from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
 from soft_lantern.ir.inputs import INPUTS
 
 
@@ -56,11 +56,22 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
             found[expr] = Interval((low,) * expr.type.width, (high,) * expr.type.width)
         elif expr.op is Op.UNIFORM:
             found[expr] = uniforms[str(expr.data)]
+        elif isinstance(expr.data, Function):
+            found[expr] = _called(expr.data, [found[a] for a in expr.args])
         elif expr.op is Op.DIV and expr.args[1].op is Op.SELECT:
             found[expr] = _divided_by_choice(expr, found)
         else:
             found[expr] = _applied(expr, [found[a] for a in expr.args])
     return found
+
+
+def _called(function: Function, args: list[Interval]) -> Interval:
+    if function.bound is None:
+        names = [str(p.data) for p in function.parameters]
+        return bounds([function.body], dict(zip(names, args, strict=True)))[function.body]
+    width = function.body.type.width
+    nan = any(a.may_be_nan or a.may_be_infinite for a in args)
+    return Interval((function.bound[0],) * width, (function.bound[1],) * width, nan)
 
 
 def may_be_zero(expr: Expr, known: Mapping[Expr, Interval]) -> bool:
@@ -126,6 +137,8 @@ def _bounded(expr: Expr, args: list[Interval]) -> Interval:
         return _WHOLE[expr.op](args, nan)
     if expr.type is Type.BOOL:
         return Interval((0.0,), (1.0,), nan)
+    if expr.type is Type.UINT:
+        return Interval((0.0,), (_LARGEST_UINT,))
     same = len(expr.args) == 2 and expr.args[0] is expr.args[1]
     rule = _SAME_ARGUMENT[expr.op] if same and expr.op in _SAME_ARGUMENT else RULES[expr.op]
     lows, highs = [], []
@@ -335,12 +348,18 @@ def _choice(args: list[Interval], nan: bool) -> Interval:
     return Interval(lows, tuple(max(a, b) for a, b in zip(yes.high, no.high, strict=True)), nan)
 
 
+_LARGEST_UINT = 2.0**32
+"""The largest 32-bit whole number, as single precision rounds it."""
+
 _WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
     Op.DOT: _dot,
     Op.LENGTH: _length,
     Op.NORMALIZE: _unit,
     Op.CROSS: _cross,
     Op.SELECT: _choice,
+    Op.TEXTURE: lambda args, nan: replace(args[0], may_be_nan=nan),
+    Op.TEXEL: lambda args, nan: Interval((2.0**-20,) * 2, (1.0,) * 2),
+    Op.TO_FLOAT: lambda args, nan: replace(args[0], may_be_nan=nan),
 }
 _SAME_ARGUMENT: dict[Op, Callable[[Ends, Ends], Ends]] = {
     Op.SUB: lambda a, b: (0.0, 0.0),

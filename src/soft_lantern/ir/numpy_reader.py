@@ -7,13 +7,14 @@ a GPU.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.ir.expr import Expr, Op, Type, constant_parts, topological
+from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
 
 Array = npt.NDArray[Any]
 
@@ -50,7 +51,7 @@ class Evaluation:
                 before = old.get(expr)
                 if expr.op in (Op.INPUT, Op.UNIFORM):
                     value = _value(expr, new, leaves, np.float32)
-                    if before is not None and (value is before or np.array_equal(value, before, equal_nan=True)):
+                    if before is not None and (_same(value, before)):
                         value = before
                     else:
                         fresh.add(expr)
@@ -64,15 +65,49 @@ class Evaluation:
         return new
 
 
+def _same(value: Array, before: Array) -> bool:
+    if value is before or not isinstance(before, np.ndarray):
+        return value is before
+    return np.array_equal(value, before, equal_nan=True)
+
+
 def _value(expr: Expr, values: Mapping[Expr, Array], leaves: Mapping[str, Array], dtype: type) -> Array:
     if expr.op is Op.CONST:
-        parts: Array = np.array(constant_parts(expr), dtype)
-        return parts if expr.type is Type.FLOAT else parts[:, None]
+        parts: Array = np.array(constant_parts(expr), np.uint32 if expr.type is Type.UINT else dtype)
+        return parts[:, None] if expr.type.width > 1 else parts
     if expr.op in (Op.INPUT, Op.UNIFORM):
-        return np.asarray(leaves[str(expr.data)], dtype)
+        given = leaves[str(expr.data)]
+        return given if expr.type in (Type.SAMPLER, Type.UINT) else np.asarray(given, dtype)
     if expr.op is Op.SWIZZLE:
         return _swizzled(values[expr.args[0]], str(expr.data))
+    if isinstance(expr.data, Function):
+        return _called(expr.data, [values[a] for a in expr.args], dtype)
+    if expr.op is Op.TO_FLOAT:
+        return values[expr.args[0]].astype(dtype)
     return RULES[expr.op](*[values[a] for a in expr.args])
+
+
+def _called(function: Function, arguments: list[Array], dtype: type) -> Array:
+    leaves = {str(p.data): a for p, a in zip(function.parameters, arguments, strict=True)}
+    values: dict[Expr, Array] = {}
+    for expr, done_with in _plan(function):
+        values[expr] = _value(expr, values, leaves, dtype)
+        for old in done_with:
+            del values[old]
+    return values[function.body]
+
+
+@functools.lru_cache(maxsize=1024)
+def _plan(function: Function) -> list[tuple[Expr, list[Expr]]]:
+    """The expressions of a body in order, each with those nobody needs after it, so that memory stays small."""
+    order = topological([function.body])
+    last_use: dict[Expr, Expr] = {}
+    for expr in order:
+        last_use.update(dict.fromkeys(expr.args, expr))
+    ends: dict[Expr, list[Expr]] = {expr: [] for expr in order}
+    for old, user in last_use.items():
+        ends[user].append(old)
+    return list(ends.items())
 
 
 def as_rows(value: Array, count: int) -> Array:
@@ -127,6 +162,13 @@ def _mod(x: Array, y: Array) -> Array:
     return np.asarray(x - y * np.floor(x / y))
 
 
+def _whole(x: Array) -> Array:
+    """As hardware converts: what a 32-bit whole number cannot hold becomes the lowest one."""
+    floored = np.floor(x)
+    inside = (floored >= -(2.0**31)) & (floored < 2.0**31)
+    return np.where(inside, floored, -(2.0**31)).astype(np.int64).astype(np.uint32)
+
+
 RULES: dict[Op, Callable[..., Array]] = {
     Op.JOIN: _join,
     Op.SELECT: np.where,
@@ -165,5 +207,13 @@ RULES: dict[Op, Callable[..., Array]] = {
     Op.AND: np.logical_and,
     Op.OR: np.logical_or,
     Op.NOT: np.logical_not,
+    Op.BITS_AND: np.bitwise_and,
+    Op.BITS_OR: np.bitwise_or,
+    Op.BITS_XOR: np.bitwise_xor,
+    Op.SHIFT_LEFT: np.left_shift,
+    Op.SHIFT_RIGHT: np.right_shift,
+    Op.WHOLE: _whole,
+    Op.TEXTURE: lambda image, uv: image.read(uv),
+    Op.TEXEL: lambda image: np.array([[1 / image.width], [1 / image.height]], np.float32),
     Op.FINITE: lambda v: np.isfinite(v).all(axis=0) if v.ndim == 2 else np.isfinite(v),
 }

@@ -6,10 +6,12 @@ Annotations carry kind, unit and expected range; the docstring is the help text;
 
 from __future__ import annotations
 
+import functools
 import inspect
 import typing
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from math import inf
 from typing import Annotated, Any, Literal
 
 from soft_lantern.ir.expr import Expr
@@ -18,33 +20,56 @@ from soft_lantern.values.kinds import Kind, Value
 
 @dataclass(frozen=True, slots=True)
 class Carries:
-    """What an annotation says of a port. `kind` None: whatever is widest among the node's wires."""
+    """What an annotation says of a port. `kind` None: whatever is widest among the node's wires.
+
+    `numeric`: an open port that takes numbers, vectors and colours only, and no textures.
+    """
 
     kind: Kind | None
     unit: str = ""
     expected: tuple[float, float] | None = None
     takes_wire: bool = True
+    numeric: bool = True
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
+Positive = Annotated[Expr, Carries(Kind.NUMBER, expected=(1e-6, inf))]
 Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
+Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
+Degrees = Annotated[Expr, Carries(Kind.NUMBER, unit="°")]
+Radians = Annotated[Expr, Carries(Kind.NUMBER, unit="rad")]
+Turns = Annotated[Expr, Carries(Kind.NUMBER, unit="turns")]
+Stops = Annotated[Expr, Carries(Kind.NUMBER, unit="stops")]
 Mask = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, 1.0))]
+Wave = Annotated[Expr, Carries(Kind.NUMBER, expected=(-1.0, 1.0))]
+Vector2 = Annotated[Expr, Carries(Kind.VECTOR2)]
+Pixels2 = Annotated[Expr, Carries(Kind.VECTOR2, unit="px")]
 Vector3 = Annotated[Expr, Carries(Kind.VECTOR3)]
+Vector4 = Annotated[Expr, Carries(Kind.VECTOR4)]
 Metres3 = Annotated[Expr, Carries(Kind.VECTOR3, unit="m")]
+Direction = Annotated[Expr, Carries(Kind.VECTOR3, expected=(-1.0, 1.0))]
 Colour = Annotated[Expr, Carries(Kind.COLOUR)]
 AnyKind = Annotated[Expr, Carries(None)]
+AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
+Anything = Annotated[Expr, Carries(None, numeric=False)]
+Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
 TypedColour = Annotated[Expr, Carries(Kind.COLOUR, takes_wire=False)]
-FromParameter = Annotated[Expr, Carries(None, takes_wire=False)]
+TypedTexture = Annotated[Expr, Carries(Kind.TEXTURE, takes_wire=False)]
+FromParameter = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
 
 
 @dataclass(frozen=True, slots=True)
 class Port:
-    """An input or output of a node type. An input without a default needs a wire."""
+    """An input or output of a node type. An input without a default needs a wire, unless it reads the surface point.
+
+    `implied`: what an input reads while nothing is wired to it, such as the surface's own normal.
+    """
 
     name: str
     carries: Carries
     default: Value | None = None
+    implied: Expr | None = None
 
     @property
     def label(self) -> str:
@@ -62,8 +87,24 @@ class Setting:
 
 
 @dataclass(frozen=True, slots=True)
+class Repeat:
+    """What a node has as often as one of its settings says: input ports, and outputs where it returns a tuple.
+
+    `default` gives a repeated input's default from its number, counted from 0, and how many there are.
+    """
+
+    setting: str
+    default: Callable[[int, int], Value] = lambda index, count: 0.0
+    output: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class NodeType:
-    """A node of the library. `key` is stable and stands in files; `title` is what people read."""
+    """A node of the library. `key` is stable and stands in files; `title` is what people read.
+
+    `source`: the definition outside this project that the node computes, or "own". `own_kinds`: whether open inputs
+    each keep the kind of their own wire, as in a formula, rather than share the widest.
+    """
 
     key: str
     title: str
@@ -73,12 +114,13 @@ class NodeType:
     outputs: tuple[Port, ...]
     settings: tuple[Setting, ...]
     function: Callable[..., Any]
+    source: str = "own"
     own_kinds: bool = False
-    """Whether open inputs each keep the kind of their own wire, as in a formula, rather than share the widest."""
+    repeat: Repeat | None = None
 
     @property
     def help(self) -> str:
-        """What the node does, its formula and its source."""
+        """What the node does, and its formula."""
         return inspect.getdoc(self.function) or ""
 
     def input(self, name: str) -> Port | None:
@@ -89,19 +131,26 @@ class NodeType:
         """The output port of that name."""
         return next((p for p in self.outputs if p.name == name), None)
 
+    def shaped(self, settings: Mapping[str, str]) -> NodeType:
+        """The type with the ports that those settings give it."""
+        return _shaped(self, settings.get(self.repeat.setting, "")) if self.repeat else self
+
     def apply(self, inputs: Mapping[str, Expr], settings: Mapping[str, str]) -> dict[str, Expr]:
         """The node's results by name (output ports, or the surface values of an output node)."""
         result = self.function(*(inputs[p.name] for p in self.inputs), **settings)
         if hasattr(result, "_asdict"):
             return dict(result._asdict())
-        return {self.outputs[0].name: result}
+        results = result if isinstance(result, tuple) else (result,)
+        return {port.name: expr for port, expr in zip(self.outputs, results, strict=True)}
 
 
 LIBRARY: dict[str, NodeType] = {}
 """Every node type by its key."""
 
 
-def node(title: str, *, family: str, also: tuple[str, ...] = ()) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+def node(
+    title: str, *, family: str, also: tuple[str, ...] = (), source: str = "own", repeat: Repeat | None = None
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Put a function into the library. `also` are other words an artist may search it by."""
 
     def register(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -113,14 +162,38 @@ def node(title: str, *, family: str, also: tuple[str, ...] = ()) -> Callable[[Ca
             if parameter.kind is inspect.Parameter.KEYWORD_ONLY:
                 choices = typing.get_args(hints[name]) if typing.get_origin(hints[name]) is Literal else ()
                 settings.append(Setting(name, choices, str(given or "")))
+            elif isinstance(given, Expr):
+                inputs.append(Port(name, _carried(hints[name]), implied=given))
             else:
-                inputs.append(Port(name, _carried(hints[name]), given))
-        LIBRARY[key] = NodeType(
-            key, title, family, also, tuple(inputs), _outputs(hints["return"]), tuple(settings), function
-        )
+                repeated = parameter.kind is inspect.Parameter.VAR_POSITIONAL
+                inputs.append(Port("*" + name if repeated else name, _carried(hints[name]), given))
+        ports, outputs = tuple(inputs), _outputs(hints["return"])
+        made = NodeType(key, title, family, also, ports, outputs, tuple(settings), function, source, repeat=repeat)
+        LIBRARY[key] = made.shaped({}) if repeat else made
         return function
 
     return register
+
+
+@functools.lru_cache(maxsize=1024)
+def _shaped(node_type: NodeType, chosen: str) -> NodeType:
+    """The type as the function describes it, with each repeated port put in as often as chosen."""
+    assert node_type.repeat
+    setting = next(s for s in node_type.settings if s.name == node_type.repeat.setting)
+    count = int(chosen if chosen in setting.choices else setting.default)
+    hints = typing.get_type_hints(node_type.function, include_extras=True)
+    inputs: list[Port] = []
+    for name, parameter in inspect.signature(node_type.function).parameters.items():
+        if parameter.kind is inspect.Parameter.VAR_POSITIONAL:
+            carries, default = _carried(hints[name]), node_type.repeat.default
+            inputs += [Port(f"{name}_{i + 1}", carries, default(i, count)) for i in range(count)]
+        elif parameter.kind is not inspect.Parameter.KEYWORD_ONLY:
+            inputs.append(next(p for p in node_type.inputs if p.name == name))
+    outputs = node_type.outputs
+    if node_type.repeat.output:
+        carries = outputs[0].carries
+        outputs = tuple(Port(f"{node_type.repeat.output}_{i + 1}", carries) for i in range(count))
+    return replace(node_type, inputs=tuple(inputs), outputs=outputs)
 
 
 def _carried(hint: Any) -> Carries:
@@ -129,6 +202,8 @@ def _carried(hint: Any) -> Carries:
 
 def _outputs(hint: Any) -> tuple[Port, ...]:
     """One port named `out`, or the annotated fields of a named tuple; a named tuple of plain values has no ports."""
+    if typing.get_origin(hint) is tuple:
+        return (Port("out", _carried(typing.get_args(hint)[0])),)
     if not hasattr(hint, "_fields"):
         return (Port("out", _carried(hint)),)
     fields = typing.get_type_hints(hint, include_extras=True)

@@ -6,8 +6,8 @@ from enum import StrEnum
 
 from soft_lantern.errors import BadValue
 
-Value = float | tuple[float, ...]
-"""A value in the document: a number, or the components of a vector or linear RGBA colour."""
+Value = float | tuple[float, ...] | str
+"""A value in the document: a number, the components of a vector or linear RGBA colour, or the id of a texture."""
 
 
 class Kind(StrEnum):
@@ -18,10 +18,11 @@ class Kind(StrEnum):
     VECTOR3 = "vector3"
     VECTOR4 = "vector4"
     COLOUR = "colour"
+    TEXTURE = "texture"
 
     @property
     def width(self) -> int:
-        """How many components the kind has."""
+        """How many components the kind has; of a texture, those of one texel."""
         return _WIDTHS[self]
 
     @property
@@ -30,13 +31,14 @@ class Kind(StrEnum):
         return _WORDS[self]
 
 
-_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4}
+_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4, Kind.TEXTURE: 4}
 _WORDS = {
     Kind.NUMBER: "number",
     Kind.VECTOR2: "vector 2",
     Kind.VECTOR3: "vector 3",
     Kind.VECTOR4: "vector 4",
     Kind.COLOUR: "colour",
+    Kind.TEXTURE: "texture",
 }
 
 
@@ -79,7 +81,9 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
 
 
 def components(value: Value) -> tuple[float, ...]:
-    """The value as a tuple of its components."""
+    """The value as a tuple of its components; of a texture's id, none."""
+    if isinstance(value, str):
+        return ()
     return value if isinstance(value, tuple) else (value,)
 
 
@@ -88,6 +92,8 @@ def fitted(value: Value, kind: Kind) -> Value:
 
     Raises BadValue where the number of components does not fit.
     """
+    if (kind is Kind.TEXTURE) is not isinstance(value, str):
+        raise BadValue(f"a {kind.words} cannot be “{value}”")
     parts = components(value)
     if kind is Kind.NUMBER and len(parts) == 1:
         return parts[0]
@@ -106,6 +112,8 @@ def widest(kinds: list[Kind]) -> Kind | None:
 
     A colour beside a vector 3 or 4 gives a colour.
     """
+    if Kind.TEXTURE in kinds:
+        return Kind.TEXTURE if set(kinds) == {Kind.TEXTURE} else None
     result = Kind.NUMBER
     for kind in kinds:
         if kind in (Kind.NUMBER, result):
