@@ -19,6 +19,7 @@ from PIL import Image
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
+from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project, save_project
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.checks import check_project
@@ -27,10 +28,11 @@ from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Severity
 from soft_lantern.graph.parameters import held
-from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.render.choose import BACKENDS, renderer_for
+from soft_lantern.render.displacement import coarse_meshes
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
@@ -91,8 +93,12 @@ def check(
 ) -> None:
     """Print what is wrong with a project; exit with 1 if any of it is an error."""
     opened = open_project(project)
-    _, meshes = load_models(opened.project, project)
-    notices = [*opened.notices, *meshes, *check_project(opened.project)]
+    models, meshes = load_models(opened.project, project)
+    images, textures = load_images(opened.project, project)
+    notices = [*opened.notices, *meshes, *textures, *check_project(opened.project, images)]
+    for scene in opened.project.scenes.values():
+        camera = camera_for(scene.view, (1, 1))
+        notices += coarse_meshes(opened.project, scene, models, camera, Looks(), images)
     if as_json:
         fields = ("severity", "kind", "text", "place", "node", "port")
         print(json.dumps([{f: str(getattr(n, f)) for f in fields} for n in notices], indent=2, ensure_ascii=False))
@@ -131,12 +137,13 @@ def render(
         document, shown = _single_object(document, object_, material, instance)
         options = StageOptions(floor=False)
     models, notices = load_models(document, project)
+    images, _ = load_images(document, project)
     for notice in notices:
         if notice.severity is Severity.ERROR and any(o.asset == notice.place for o in shown.objects):
             raise BadValue(notice.text)
     view = shown.view if scene else view_of_bounds(*scene_bounds(shown, models), View())
     camera = camera_for(view, pixels)
-    frame = frame_of(document, shown, models, camera, pixels, options, Looks(), time, samples=4)
+    frame = frame_of(document, shown, models, camera, pixels, options, Looks(), time, 4, images)
     renderer, remark = renderer_for(backend or None)
     if remark:
         print(remark, file=sys.stderr)
@@ -168,19 +175,21 @@ def probe(
             raise BadValue(f"{identifier}={given} is outside the limits {parameter.low} to {parameter.high}")
         values[parameter.id] = value
     lowered = lower(found)
-    leaves = {name: leaf(parts) for name, parts in uniform_values(lowered, found, values).items()}
+    images, _ = load_images(document, project)
+    leaves = {name: leaf(parts) for name, parts in uniform_values(lowered, found, values, images).items()}
     leaves |= {name: leaf(parts) for name, parts in _inputs(at or []).items()}
     results: dict[str, Expr] = {f"surface {n}": e for n, e in lowered.surface.items()} | lowered.wires
+    results = {name: expr for name, expr in results.items() if expr.type is not Type.SAMPLER}
     computed = _computed(results, leaves, reader)
     answer = {
         "material": found.id,
         "surface": {n: computed[f"surface {n}"] for n in lowered.surface},
-        "wires": {n: computed[n] for n in lowered.wires},
+        "wires": {n: computed[n] for n in lowered.wires if n in computed},
     }
     if as_json:
         print(json.dumps(answer, indent=2))
     else:
-        for name in [*(f"surface {n}" for n in lowered.surface), *lowered.wires]:
+        for name in computed:
             print(f"{name}: {', '.join(str(part) for part in computed[name])}")
 
 

@@ -2,26 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from soft_lantern.graph.checks import check_material, uniform_bounds
-from soft_lantern.graph.document import Material, Scene, View, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Project, Scene, View, node_and_port, port_ref
 from soft_lantern.graph.expectations import Range, expected_by_outputs
 from soft_lantern.graph.kinds import type_of
 from soft_lantern.graph.lowering import Lowered, uniform_values
-from soft_lantern.graph.notices import Notice
+from soft_lantern.graph.notices import Notice, with_accepted
 from soft_lantern.ir.interval import Interval, bounds
 from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.render.displacement import coarse_meshes
 from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.points import Points, flat_card, on_objects
 from soft_lantern.render.staging import Looks
 from soft_lantern.render.worker import Newest
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
+from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Value
 
 SIDE = 96
@@ -41,6 +44,8 @@ class Question:
     view: View | None = None
     clip_view: bool = False
     probe: Points | None = None
+    project: Project | None = None
+    images: Mapping[str, Image] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,6 +75,7 @@ class Measurer(QObject):
         self._measuring, self._probing = Measuring(), Measuring()
         self._card = flat_card(SIDE)
         self._seen: tuple[object, Points | None] = (None, None)
+        self._coarse_of: tuple[object, list[Notice]] = (None, [])
         self._pictures: dict[str, tuple[Array, bool, QImage]] = {}
 
     def ask(self, question: Question) -> None:
@@ -84,12 +90,12 @@ class Measurer(QObject):
         """The answer to a question, on whichever thread this is called."""
         material = question.material
         lowered = self._looks.lowered(material)
-        uniforms = uniform_values(lowered, material, question.values)
+        uniforms = uniform_values(lowered, material, question.values, question.images)
         measured = self._measuring.measure(lowered, uniforms, self._points(question), question.time)
         trace: dict[str, tuple[float, ...]] = {}
         if question.probe:
             trace = self._probing.measure(lowered, uniforms, question.probe, question.time).at(0)
-        known = bounds(lowered.wires.values(), uniform_bounds(material, lowered))
+        known = bounds(lowered.wires.values(), uniform_bounds(material, lowered, question.images))
         return Answer(
             material,
             measured,
@@ -98,8 +104,23 @@ class Measurer(QObject):
             self._thumbnails(material, lowered, measured, question.clip_view),
             trace,
             lowered,
-            check_material(material, lowered, measured.reaches, measured.values),
+            check_material(material, lowered, measured.reaches, measured.values, question.images)
+            + with_accepted(material, self._coarse(question)),
         )
+
+    def _coarse(self, question: Question) -> list[Notice]:
+        """The meshes on the stage that are too coarse for the material's vertex offset."""
+        project, scene, models = question.project, question.scene, question.models
+        if project is None or scene is None or models is None:
+            return []
+        key = (question.material, project.instances, project.assets, scene.objects, len(models), question.images)
+        if self._coarse_of[0] != key:
+            camera = camera_for(scene.view, (SIDE, SIDE))
+            found = coarse_meshes(
+                project, scene, models, camera, self._looks, question.images, question.material.id, question.time
+            )
+            self._coarse_of = (key, list(found))
+        return self._coarse_of[1]
 
     def _points(self, question: Question) -> Points:
         if not question.on_object or not question.scene or not question.view or question.models is None:
@@ -116,7 +137,7 @@ class Measurer(QObject):
     ) -> dict[str, QImage]:
         kept: dict[str, tuple[Array, bool, QImage]] = {}
         for node_id, node in material.nodes.items():
-            node_type = type_of(node)
+            node_type = type_of(material, node)
             if not node.thumbnail or not node_type or not node_type.outputs:
                 continue
             wire = port_ref(node_id, node_type.outputs[0].name)

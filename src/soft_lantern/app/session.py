@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QApplication
 from soft_lantern.app.timers import single_shot
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.assets import bring_in, load_model
+from soft_lantern.formats.images import bring_in_image, load_texture
 from soft_lantern.formats.project_folder import (
     FOLDERS,
     RECOVERY,
@@ -36,6 +37,7 @@ from soft_lantern.graph.document import (
     Project,
     Scene,
     StageObject,
+    Texture,
     View,
     changed,
     new_id,
@@ -45,6 +47,7 @@ from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
+from soft_lantern.values.images import Image
 
 RECOVERY_DELAY = 2000
 NOTICES_DELAY = 120
@@ -78,6 +81,8 @@ class Session(QObject):
         self._checked: list[Notice] = []
         self._measured: tuple[Material, list[Notice]] | None = None
         self.models: dict[str, Model] = {}
+        self.images: dict[str, Image] = {}
+        self._textures: dict[str, Texture] = {}
         self.loading: set[str] = set()
         self.undo = QUndoStack(self)
         self.undo.setUndoLimit(500)
@@ -98,6 +103,7 @@ class Session(QObject):
         self._watcher.fileChanged.connect(lambda _: self._outside_timer.start())
         self._watch()
         self._load_missing_models()
+        self._load_changed_textures()
         self._notices_timer.start()
         application = QApplication.instance()
         if application:
@@ -107,8 +113,8 @@ class Session(QObject):
 
     @property
     def material(self) -> Material | None:
-        """The material whose graph is open."""
-        return self.project.materials.get(self.material_id)
+        """The material, or snippet, whose graph is open."""
+        return self.project.graph(self.material_id)
 
     @property
     def scene(self) -> Scene | None:
@@ -117,7 +123,7 @@ class Session(QObject):
 
     def open_material(self, material_id: str) -> None:
         """Open another material's graph."""
-        if material_id in self.project.materials and material_id != self.material_id:
+        if self.project.graph(material_id) and material_id != self.material_id:
             self.material_id = material_id
             self.opened_material.emit()
 
@@ -148,13 +154,15 @@ class Session(QObject):
     def put(self, project: Project) -> None:
         """Make a project the present one without an undo entry: what undo and redo call."""
         old, self.project = self.project, project
-        if self.material_id not in project.materials:
+        if project.graph(self.material_id) is None:
             self.material_id = next(iter(sorted(project.materials)), "")
             self.opened_material.emit()
         if self.scene_id not in project.scenes:
             self.scene_id = next(iter(sorted(project.scenes)), "")
         if old.assets != project.assets:
             self._load_missing_models()
+        if old.textures != project.textures:
+            self._load_changed_textures()
         self.changed.emit(old, project)
         self._notices_timer.start()
         self._recovery_timer.start()
@@ -270,6 +278,26 @@ class Session(QObject):
 
         self._submit(read)
 
+    def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
+        """Copy an image into the project as a texture; the reading happens beside the window."""
+        self.told.emit(f"Reading {path.name}…")
+
+        def read() -> None:
+            try:
+                texture, image = bring_in_image(path, self.folder)
+            except BadFile as error:
+                text = sentence(str(error))
+                self._done.emit(lambda: self.told.emit(text))
+                return
+            self._done.emit(lambda: self._imported_image(texture, image, then))
+
+        self._submit(read)
+
+    def change_texture(self, texture: Texture) -> None:
+        """Put a texture in place of the one of its id, or take it in."""
+        textures = {**self.project.textures, texture.id: texture}
+        self.apply(f"Change {texture.name}", changed(self.project, textures=textures))
+
     def recoverable(self) -> Opened | None:
         """What was not saved when the project was last left, where there is such a thing."""
         try:
@@ -311,6 +339,38 @@ class Session(QObject):
         triangles = sum(len(p.mesh.triangles) for p in model.parts)
         self.told.emit(f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles")
 
+    def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
+        self.images[texture.id], self._textures[texture.id] = image, texture
+        textures = {**self.project.textures, texture.id: texture}
+        self.apply(f"Import {texture.name}", changed(self.project, textures=textures))
+        self.models_changed.emit()
+        self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
+        if then:
+            then(texture)
+
+    def _load_changed_textures(self) -> None:
+        for texture in self.project.textures.values():
+            if self._textures.get(texture.id) != texture:
+                self._textures[texture.id] = texture
+                self._submit(functools.partial(self._load_image, texture))
+
+    def _load_image(self, texture: Texture) -> None:
+        try:
+            image: Image | None = load_texture(texture, self.folder)
+            notices: list[Notice] = []
+        except BadFile as error:
+            image, notices = None, [Notice(Severity.ERROR, "texture", str(error), texture.id)]
+        self._done.emit(lambda: self._loaded_image(texture.id, image, notices))
+
+    def _loaded_image(self, texture_id: str, image: Image | None, notices: list[Notice]) -> None:
+        if image:
+            self.images[texture_id] = image
+        else:
+            self.images.pop(texture_id, None)
+        self.mesh_notices[texture_id] = notices
+        self.models_changed.emit()
+        self._notices_timer.start()
+
     def _load_missing_models(self) -> None:
         for asset in self.project.assets.values():
             if asset.id not in self.models and asset.id not in self.loading:
@@ -335,10 +395,10 @@ class Session(QObject):
         self._notices_timer.start()
 
     def _find_notices(self) -> None:
-        project = self.project
+        project, images = self.project, dict(self.images)
 
         def find() -> None:
-            found = check_project(project)
+            found = check_project(project, images)
             self._done.emit(lambda: self._found_notices(project, found))
 
         self._submit(find)
@@ -350,14 +410,15 @@ class Session(QObject):
 
     def take_measured(self, material: Material, notices: list[Notice]) -> None:
         """Put the notices that rest on measured values in place of those from the document alone."""
-        if material is self.project.materials.get(material.id):
+        if material is self.project.graph(material.id):
             self._measured = (material, notices)
             self._gather_notices()
 
     def _gather_notices(self) -> None:
-        meshes = [n for asset_id in self.project.assets for n in self.mesh_notices.get(asset_id, [])]
+        files = (*self.project.assets, *self.project.textures)
+        meshes = [n for file_id in files for n in self.mesh_notices.get(file_id, [])]
         found = self._checked
-        if self._measured and self._measured[0] is self.project.materials.get(self._measured[0].id):
+        if self._measured and self._measured[0] is self.project.graph(self._measured[0].id):
             place = self._measured[0].id
             found = [n for n in found if n.place != place] + self._measured[1]
         order = list(Severity)

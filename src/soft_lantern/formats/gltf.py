@@ -62,7 +62,7 @@ def write_glb(path: Path, parts: list[Part]) -> None:
             pygltflib.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes, target=target)
         )
         blob.extend(data.tobytes())
-        is_position = kind == "VEC3" and len(gltf.accessors) % 4 == 0
+        is_position = data is part.mesh.positions
         gltf.accessors.append(
             pygltflib.Accessor(
                 bufferView=len(gltf.bufferViews) - 1,
@@ -81,6 +81,7 @@ def write_glb(path: Path, parts: list[Part]) -> None:
             POSITION=accessor(mesh.positions, "VEC3", 5126, 34962),
             NORMAL=accessor(mesh.normals, "VEC3", 5126, 34962),
             TEXCOORD_0=accessor(mesh.uvs, "VEC2", 5126, 34962),
+            COLOR_0=accessor(mesh.colours, "VEC4", 5126, 34962) if mesh.has_colours else None,
         )
         indices = accessor(mesh.triangles.reshape(-1), "SCALAR", 5125, 34963)
         primitive = pygltflib.Primitive(attributes=attributes, indices=indices, mode=_TRIANGLES)
@@ -181,17 +182,23 @@ class _Reader:
         )
         if len(order) and (order.min() < 0 or order.max() >= count):
             raise BadFile(f"{self.path.name} has a triangle with a corner that does not exist")
-        given = {
-            name: self._accessor(attributes[name]) for name in ("NORMAL", "TEXCOORD_0", "COLOR_0") if name in attributes
-        }
+        read = ("NORMAL", "TANGENT", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0")
+        given = {name: self._accessor(attributes[name]) for name in read if name in attributes}
         for name, values in given.items():
             if len(values) != count:
                 raise BadFile(f"{self.path.name} has {count} points but {len(values)} of {name}")
         colours = given.get("COLOR_0")
         if colours is not None and colours.shape[1] == 3:
             colours = np.column_stack([colours, np.ones(count)])
-        normals = given.get("NORMAL")
-        return mesh_from(positions, _as_triangles(order, mode), normals, given.get("TEXCOORD_0"), colours)
+        return mesh_from(
+            positions,
+            _as_triangles(order, mode),
+            given.get("NORMAL"),
+            given.get("TEXCOORD_0"),
+            colours,
+            given.get("TEXCOORD_1"),
+            given.get("TANGENT") if "NORMAL" in given else None,
+        )
 
     def _accessor(self, index: int) -> npt.NDArray[Any]:
         accessor = self.document["accessors"][index]

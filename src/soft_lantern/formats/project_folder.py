@@ -21,16 +21,20 @@ import msgspec
 
 from soft_lantern.errors import BadProject
 from soft_lantern.formats.unknown_fields import merge_unknown, split_unknown
-from soft_lantern.graph.document import FORMAT_VERSION, Asset, Instance, Material, Project, Record, Scene
+from soft_lantern.graph.document import FORMAT_VERSION, Asset, Instance, Material, Project, Record, Scene, Texture
 from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.snippets import attached
 
 FOLDERS: dict[str, type[Record]] = {
     "materials": Material,
+    "snippets": Material,
     "instances": Instance,
+    "textures": Texture,
     "assets": Asset,
     "scenes": Scene,
 }
 MESH_FOLDER = "meshes"
+IMAGE_FOLDER = "images"
 PENDING = ".lantern/pending"
 JOURNAL = ".lantern/journal.json"
 RECOVERY = ".lantern/recovery"
@@ -89,7 +93,7 @@ def open_project(folder: Path) -> Opened:
                 continue
             snapshot[relative] = _hash(data)
             found[name][read.id] = read  # type: ignore[attr-defined]
-    return Opened(msgspec.structs.replace(project, **found), tuple(notices), snapshot)
+    return Opened(attached(msgspec.structs.replace(project, **found)), tuple(notices), snapshot)
 
 
 def save_project(project: Project, folder: Path, before: Snapshot | None = None) -> Snapshot:
@@ -134,6 +138,7 @@ def project_files(project: Project) -> dict[str, bytes]:
     for name in FOLDERS:
         for record in getattr(project, name).values():
             raw = msgspec.to_builtins(record)
+            raw.pop("snippets", None)  # they have files of their own
             unknown = raw.pop("unknown", {})
             raw["format"] = FORMAT_VERSION
             merge_unknown(raw, unknown)
@@ -154,6 +159,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         (schema,), definitions = msgspec.json.schema_components([record])
         own = definitions.pop(schema["$ref"].rsplit("/", 1)[1])
         own["properties"].pop("unknown")
+        own["properties"].pop("snippets", None)
         found[record.__name__.lower()] = {**own, "$defs": definitions}
     for title, schema in found.items():
         schema["properties"]["format"] = {"const": FORMAT_VERSION}
@@ -169,6 +175,7 @@ def _read_record(raw: dict[str, Any], record: type[Record]) -> Record:
     if raw.get("format", FORMAT_VERSION) > FORMAT_VERSION:
         raise ValueError(f"its format is {raw['format']}, and this version reads up to {FORMAT_VERSION}")
     raw.pop("format", None)
+    raw.pop("snippets", None)
     unknown = split_unknown(raw, record)
     read = msgspec.convert(raw, record)
     if not _ID.match(read.id):  # type: ignore[attr-defined]

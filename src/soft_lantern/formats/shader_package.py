@@ -6,30 +6,41 @@ Typed constants are folded in; parameters stay uniforms under the author's ident
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.graph.document import Material, Parameter
-from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_type, uniform_values
 from soft_lantern.graph.parameters import trouble_with_parameter
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.supply import (
+    ATTRIBUTES,
+    CARRIED,
+    SLOPES,
+    at_pixel,
+    attribute,
+    derived_inputs,
+    read_inputs,
+    vertex,
+)
 from soft_lantern.values.colour import colour_to_hex
+from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
 
-SURFACE_TYPES = {"base_colour": "vec3", "metallic": "float", "roughness": "float", "emissive": "vec3", "alpha": "float"}
-
-_VERTEX_SOURCE = {
-    "position_world": ("vec3", "(model * vec4(in_position, 1.0)).xyz"),
-    "position_object": ("vec3", "in_position"),
-    "normal_world": ("vec3", "normal_matrix * in_normal"),
-    "uv": ("vec2", "in_uv"),
-    "vertex_color": ("vec4", "in_color"),
-}
+TARGETS = (
+    ("surface_light", "base colour, alpha", ("base_colour", "alpha")),
+    ("surface_values", "metallic, roughness, occlusion, specular", ("metallic", "roughness", "occlusion", "specular")),
+    ("surface_emission", "emissive", ("emissive",)),
+    ("surface_normal", "unit normal in world space", ("normal",)),
+    ("surface_specular", "specular colour", ("specular_colour",)),
+)
+"""What the fragment shader writes, one after another: name, words, and the surface's values in it."""
 
 
 def package(material: Material) -> dict[str, str]:
@@ -39,17 +50,20 @@ def package(material: Material) -> dict[str, str]:
         if trouble:
             raise BadValue(f"{material.name} cannot be exported: {trouble}")
     lowered = lower(material)
-    surface, names = _folded(material, lowered)
+    surface, offset, names = _folded(material, lowered)
     base = as_identifier(material.name, fallback="material")
-    used = _used_parameters(material, surface)
+    reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
+    used = _used_parameters(material, reached)
     table = {
         "material": material.name,
         "parameters": [_row(p, p in used) for p in material.parameters],
-        "surface_inputs": [{"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in _read(surface)],
+        "surface_inputs": [
+            {"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in read_inputs(reached)
+        ],
     }
     return {
-        f"{base}.frag.glsl": _fragment(material, surface, names, used, base),
-        f"{base}.vert.glsl": _vertex(surface),
+        f"{base}.frag.glsl": _fragment(material, surface, names, used, base, lowered.alpha_mode),
+        f"{base}.vert.glsl": _vertex(surface, offset, used),
         f"{base}.parameters.json": json.dumps(table, indent=2, ensure_ascii=False) + "\n",
     }
 
@@ -66,57 +80,82 @@ def write_package(material: Material, folder: Path) -> list[Path]:
     return [folder / name for name in files]
 
 
-def _folded(material: Material, lowered: Lowered) -> tuple[dict[str, Expr], dict[Expr, str]]:
+def _folded(material: Material, lowered: Lowered) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str]]:
     values = uniform_values(lowered, material, {})
     known = {
-        uniform(name, vector_type(source.kind.width)): const(*values[name])
+        uniform(name, vector_type(source.kind.width)): const(*value)
         for name, source in lowered.uniforms.items()
-        if not source.parameter
+        if not source.parameter and not isinstance(value := values[name], Image)
     }
-    done = replace(list(lowered.surface.values()), known)
+    roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
+    done = replace(roots, known)
     names = {done[old]: name for old, name in lowered.names.items() if old in done}
-    return {port: done[expr] for port, expr in lowered.surface.items()}, names
+    offset = done[lowered.offset] if lowered.offset is not None else None
+    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names
 
 
-def _used_parameters(material: Material, surface: dict[str, Expr]) -> list[Parameter]:
-    reached = set(topological(surface.values()))
+def _used_parameters(material: Material, values: Iterable[Expr]) -> list[Parameter]:
+    reached = set(topological(values))
     return [p for p in material.parameters if parameter_uniform(p) in reached]
 
 
-def _read(surface: dict[str, Expr]) -> list[str]:
-    return sorted({str(e.data) for e in topological(surface.values()) if e.op is Op.INPUT})
+def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], list[str]]:
+    """The identifier of every uniform the results read, and the lines that declare them."""
+    leaves, lines = {}, []
+    known = {str(parameter_uniform(p).data): p for p in used}
+    for expr in topological(results):
+        name = str(expr.data)
+        if expr.op is not Op.UNIFORM:
+            continue
+        if name in known:
+            leaves[name] = known[name].identifier
+            lines.append(f"uniform {expr.type.value} {leaves[name]};{_comment(_described(known[name]))}")
+        else:  # a texture chosen on its node
+            leaves[name] = as_identifier(name.removeprefix("typed:").replace(".", " "), set(leaves.values()), "texture")
+            lines.append(f"uniform {expr.type.value} {leaves[name]};")
+    return leaves, lines
 
 
 def _fragment(
-    material: Material, surface: dict[str, Expr], names: dict[Expr, str], used: list[Parameter], base: str
+    material: Material,
+    surface: dict[str, Expr],
+    names: dict[Expr, str],
+    used: list[Parameter],
+    base: str,
+    alpha_mode: str,
 ) -> str:
-    leaves = {str(parameter_uniform(p).data): p.identifier for p in used}
+    results = at_pixel(list(surface.values()))
+    derived = {expr: name for name, expr in derived_inputs().items()}
+    leaves, uniforms = _identifiers(results, used)
     type_name = "".join(word.capitalize() for word in base.split("_")) + "Surface"
-    taken = {"surface", "surface_values", "surface_light", "surface_emission", base, type_name}
-    written = glsl.write(list(surface.values()), names, leaves, taken)
-    fields = [f"    {SURFACE_TYPES[name]} {name};" for name in surface]
+    taken = {"surface", base, type_name, "depth_picture", *INPUTS, *(name for name, _, _ in TARGETS)}
+    written = glsl.write(results, derived | names, leaves, taken)
+    inputs = read_inputs(results)
+    fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
-    inputs = [_declared(name) for name in _read(surface)]
-    uniforms = [f"uniform {vector_type(p.kind.width).value} {p.identifier};{_comment(_described(p))}" for p in used]
+    locals_ = [_BUILT_IN[name] for name in inputs if name in _BUILT_IN]
+    locals_ += [_difference(name) for name in inputs if name.endswith(("_dx", "_dy"))]
+    cut = ["    if (surface.alpha < surface.alpha_cutoff) discard;"] if alpha_mode == "mask" else []
+    outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(TARGETS)]
     return "\n".join(
         [
             "#version 330 core",
             f"// {_plain(material.name)}: a surface made with Soft Lantern. Linear colour, metres, Y up.",
+            f"// Alpha mode {alpha_mode}, as in glTF 2.0.",
             "",
-            *inputs,
+            *dict.fromkeys(line for name in inputs if (line := _declared(name))),
             "",
             *uniforms,
             *([""] if uniforms else []),
-            "layout(location = 0) out vec4 surface_light;    // base colour, alpha",
-            "layout(location = 1) out vec4 surface_values;   // metallic, roughness",
-            "layout(location = 2) out vec4 surface_emission; // emissive",
+            *outputs,
             "",
             f"struct {type_name} {{",
             *fields,
             "};",
             "",
+            *written.functions,
             f"{type_name} {base}() {{",
-            *(f"    {line}" for line in written.statements),
+            *(f"    {line}" for line in [*locals_, *written.statements]),
             f"    {type_name} surface;",
             *assigned,
             "    return surface;",
@@ -124,40 +163,72 @@ def _fragment(
             "",
             "void main() {",
             f"    {type_name} surface = {base}();",
-            "    surface_light = vec4(surface.base_colour, surface.alpha);",
-            "    surface_values = vec4(surface.metallic, surface.roughness, 0.0, 1.0);",
-            "    surface_emission = vec4(surface.emissive, 1.0);",
+            *cut,
+            *(f"    {name} = {_packed(surface, parts)};" for name, _, parts in TARGETS),
             "}",
             "",
         ]
     )
 
 
-def _vertex(surface: dict[str, Expr]) -> str:
-    passed = [name for name in _read(surface) if name in _VERTEX_SOURCE]
-    attributes = {"normal_world": "in vec3 in_normal;", "uv": "in vec2 in_uv;", "vertex_color": "in vec4 in_color;"}
+def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
+    width = sum(surface[part].type.width for part in parts)
+    filling = ["0.0"] * (3 - width) + ["1.0"] * (width < 4)
+    return f"vec4({', '.join([*(f'surface.{part}' for part in parts), *filling])})"
+
+
+def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter]) -> str:
+    carried = vertex(offset)
+    needed = {_bare(name) for name in read_inputs(at_pixel(list(surface.values())))}
+    wanted = [name for name in carried if name in needed]
+    results = [carried["position_world"], *(carried[name] for name in wanted)]
+    leaves, uniforms = _identifiers(results, used)
+    written = glsl.write(results, {}, leaves, {"view_projection", *INPUTS, *CARRIED, *ATTRIBUTES, *SLOPES})
+    attributes = [n for n in read_inputs(results) if n not in INPUTS]
     return "\n".join(
         [
             "#version 330 core",
-            "in vec3 in_position;",
-            *(attributes[name] for name in passed if name in attributes),
-            "uniform mat4 model;",
-            "uniform mat3 normal_matrix;",
+            *(f"in {attribute(name).type.value} {name};" for name in attributes),
+            *(f"uniform {INPUTS[n].type.value} {n};" for n in read_inputs(results) if n in INPUTS),
             "uniform mat4 view_projection;",
-            *(f"out {_VERTEX_SOURCE[name][0]} {name};" for name in passed),
+            *uniforms,
+            *(f"out {CARRIED[name].value} {name};" for name in wanted),
             "",
+            *written.functions,
             "void main() {",
-            *(f"    {name} = {_VERTEX_SOURCE[name][1]};" for name in passed),
-            "    gl_Position = view_projection * model * vec4(in_position, 1.0);",
+            *(f"    {line}" for line in written.statements),
+            *(f"    {name} = {text};" for name, text in zip(wanted, written.results[1:], strict=True)),
+            f"    gl_Position = view_projection * vec4({written.results[0]}, 1.0);",
             "}",
             "",
         ]
     )
 
 
+_BUILT_IN = {
+    "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
+    "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
+    "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
+}
+
+
+def _bare(name: str) -> str:
+    return name.removesuffix("_dx").removesuffix("_dy")
+
+
+def _difference(name: str) -> str:
+    return f"{CARRIED[_bare(name)].value} {name} = {'dFdx' if name.endswith('_dx') else 'dFdy'}({_bare(name)});"
+
+
 def _declared(name: str) -> str:
-    how = "in" if name in _VERTEX_SOURCE else "uniform"
-    return f"{how} {INPUTS[name].type.value} {name};{_comment(INPUTS[name].words)}"
+    if name == "scene_depth":
+        return "uniform sampler2D depth_picture; // x: metres along the camera's forward axis to the opaque surface"
+    if name in _BUILT_IN:
+        return ""
+    if _bare(name) in CARRIED:
+        words = INPUTS[_bare(name)].words if _bare(name) in INPUTS else "as the vertex shader hands it on"
+        return f"in {CARRIED[_bare(name)].value} {_bare(name)};{_comment(words)}"
+    return f"uniform {INPUTS[name].type.value} {name};{_comment(INPUTS[name].words)}"
 
 
 def _row(parameter: Parameter, used: bool) -> dict[str, Any]:
@@ -166,7 +237,7 @@ def _row(parameter: Parameter, used: bool) -> dict[str, Any]:
         "label": parameter.label,
         "group": parameter.group,
         "kind": str(parameter.kind),
-        "type": vector_type(parameter.kind.width).value,
+        "type": uniform_type(parameter.kind).value,
         "default": list(components(parameter.default)),
         "low": parameter.low,
         "high": parameter.high,

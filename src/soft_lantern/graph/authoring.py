@@ -83,7 +83,7 @@ class Authoring:
     def _put(self, node: Node, wish: str) -> Wire:
         node_id = as_identifier(wish, self.material.nodes, "node")
         self.material = add_node(self.material, node_id, node)
-        outputs = known_type(node).outputs
+        outputs = known_type(self.material, node).outputs
         return Wire(self, node_id, outputs[0].name if outputs else "")
 
 
@@ -105,7 +105,7 @@ class Wire:
         return self.authoring.add(node_type, name="", **given)
 
     def __getattr__(self, port: str) -> Wire:
-        node_type = known_type(self.authoring.material.nodes[self.node_id])
+        node_type = known_type(self.authoring.material, self.authoring.material.nodes[self.node_id])
         if node_type.output(port) is None:
             raise AttributeError(f"{node_type.title} has no output “{port}”")
         return Wire(self.authoring, self.node_id, port)

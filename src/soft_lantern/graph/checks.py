@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import partial
 from math import inf
 
 from soft_lantern.graph.diagnosis import Case, diagnose
-from soft_lantern.graph.document import Material, Parameter, Project
+from soft_lantern.graph.document import Material, Parameter, Project, changed, node_and_port, port_ref
 from soft_lantern.graph.instances import ancestry, fits
+from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
-from soft_lantern.graph.notices import Notice, Severity, with_accepted
+from soft_lantern.graph.notices import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.parameters import held, trouble_with_parameter
 from soft_lantern.ir.interval import Interval, bounds, exactly, single
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import Reach
+from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Kind, fitted
 
 
-def check_project(project: Project) -> list[Notice]:
+def check_project(project: Project, images: Mapping[str, Image] | None = None) -> list[Notice]:
     """What is wrong anywhere in the project, as far as the document alone tells, errors first."""
-    found = [n for material in project.materials.values() for n in check_material(material)]
+    graphs = [*project.materials.values(), *project.snippets.values()]
+    found = [n for graph in graphs for n in check_material(graph, images=images)]
+    found += [n for graph in graphs for n in check_textures(project, graph)]
     found += _check_instances(project)
     found += _check_scenes(project)
     order = [Severity.ERROR, Severity.WARNING, Severity.INFO]
@@ -31,6 +36,7 @@ def check_material(
     lowered: Lowered | None = None,
     reaches: Mapping[str, Reach] | None = None,
     values: Mapping[str, Array] | None = None,
+    images: Mapping[str, Image] | None = None,
 ) -> list[Notice]:
     """What is wrong with one material: its graph, its parameters, the bounds that follow, and what was measured."""
     lowered = lowered or lower(material)
@@ -40,18 +46,52 @@ def check_material(
         if trouble:
             found.append(Notice(Severity.ERROR, "parameter", trouble, material.id))
     wired = [*lowered.wires.values(), *lowered.inputs.values()]
-    known = bounds(wired, uniform_bounds(material, lowered))
+    known = bounds(wired, uniform_bounds(material, lowered, images))
     found += diagnose(Case(material, lowered, known, reaches or {}, values or {}))
     return with_accepted(material, found)
 
 
-def uniform_bounds(material: Material, lowered: Lowered) -> dict[str, Interval]:
-    """The bound of every uniform: parameters by their limits, typed values exactly."""
-    typed = uniform_values(lowered, material, {})
+def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
+    """Textures a graph reads that are gone, or are decoded as colour where numbers are wanted."""
+    for node_id, node in graph.nodes.items():
+        node_type = type_of(graph, node)
+        for port in node_type.inputs if node_type else ():
+            ref = port_ref(node_id, port.name)
+            if port.carries.kind is not Kind.TEXTURE or node_type is None:
+                continue
+            source = graph.nodes.get(node_and_port(graph.wires.get(ref, ""))[0], node)
+            if ref in graph.wires and source.type != "texture":
+                continue
+            chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))
+            name, texture = label_of(graph, node), project.textures.get(chosen)
+            if chosen and texture is None:
+                text = f"{name} reads a texture that is gone; grey stands in"
+                yield Notice(Severity.ERROR, "missing-texture", text, graph.id, node_id, port.name)
+            elif texture and port.carries.data and texture.encoding == "colour":
+                text = f"{name} wants the numbers of {texture.name}, which is decoded as colour"
+                mend = (Fix(f"Read {texture.name} as data", of_project=partial(_read_as_data, texture_id=texture.id)),)
+                yield Notice(Severity.WARNING, "decoded-data", text, graph.id, node_id, port.name, fixes=mend)
+
+
+def _read_as_data(project: Project, texture_id: str) -> Project:
+    texture = changed(project.textures[texture_id], encoding="data")
+    return changed(project, textures={**project.textures, texture_id: texture})
+
+
+def uniform_bounds(
+    material: Material, lowered: Lowered, images: Mapping[str, Image] | None = None
+) -> dict[str, Interval]:
+    """The bound of every uniform: parameters by their limits, typed values exactly, textures by their texels."""
+    typed = uniform_values(lowered, material, {}, images)
     found = {}
     for name, source in lowered.uniforms.items():
-        parameter = material.parameter(source.parameter) if source.parameter else None
-        found[name] = limits(parameter) if parameter else exactly(*typed[name])
+        parameter, value = material.parameter(source.parameter) if source.parameter else None, typed[name]
+        if source.kind is Kind.TEXTURE:
+            shown = [value] if isinstance(value, Image) and not parameter else [MISSING, *(images or {}).values()]
+            ends = [image.bound for image in shown]
+            found[name] = Interval((min(low for low, _ in ends),) * 4, (max(high for _, high in ends),) * 4)
+        elif not isinstance(value, Image):
+            found[name] = limits(parameter) if parameter else exactly(*value)
     return found
 
 

@@ -74,11 +74,11 @@ def diagnose(case: Case) -> list[Notice]:
     used = _upstream_of_outputs(case.material)
     found: list[Notice] = []
     for node_id, node in case.material.nodes.items():
-        node_type = type_of(node)
+        node_type = type_of(case.material, node)
         if node_type is None:
             continue
         if node_type.outputs and node_id not in used:
-            text = f"{label_of(node)} leads nowhere"
+            text = f"{label_of(case.material, node)} leads nowhere"
             mend = (Fix("Delete it", fixes.delete(node_id)),)
             found.append(case.notice(Severity.INFO, "unused", node_id, text, mend=mend))
             continue
@@ -96,7 +96,7 @@ def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> I
         e: p.name for p in node_type.inputs if (e := case.lowered.inputs.get(port_ref(node_id, p.name))) is not None
     }
     outputs = [e for p in node_type.outputs if (e := case.lowered.wires.get(port_ref(node_id, p.name))) is not None]
-    name = label_of(node)
+    name = label_of(case.material, node)
     for expr in _own_expressions(outputs, set(inputs)):
         if expr.op is Op.DIV and may_be_zero(expr.args[1], case.bounds):
             port = inputs.get(expr.args[1], "")
@@ -144,7 +144,7 @@ def _with_lost_values(case: Case, node_id: str, node: Node, node_type: NodeType,
         else:
             yield notice
     if lost and not cause:
-        text = f"{label_of(node)} gives {lost:,} values that are infinite or not a number"
+        text = f"{label_of(case.material, node)} gives {lost:,} values that are infinite or not a number"
         yield case.notice(Severity.ERROR, "not-finite", node_id, text)
 
 
@@ -166,7 +166,8 @@ def _black_tint(case: Case, node_id: str, node: Node, node_type: NodeType) -> It
     if product is None or sides[0] is None or sides[1] is None:
         return
     if product < DARK * min(sides[0], sides[1]):
-        text = f"{label_of(node)} turns dark: the two colours share no channel; mix or replace the colour instead"
+        name = label_of(case.material, node)
+        text = f"{name} turns dark: the two colours share no channel; mix or replace the colour instead"
         mend = (Fix("Mix instead", fixes.mix_instead(node_id)),)
         yield case.notice(Severity.WARNING, "black-tint", node_id, text, wire=wire, mend=mend)
 
@@ -180,7 +181,7 @@ def _never_varies(case: Case, node_id: str, node: Node, node_type: NodeType) -> 
     leaves = {e for e in topological(outputs) if e.op in (Op.INPUT, Op.UNIFORM)}
     if not any(e.op is Op.INPUT or str(e.data).startswith("parameter:") for e in leaves):
         wire = port_ref(node_id, node_type.outputs[0].name)
-        text = f"{label_of(node)} never varies: everything it is made of is typed"
+        text = f"{label_of(case.material, node)} never varies: everything it is made of is typed"
         yield case.notice(Severity.INFO, "constant", node_id, text, wire=wire)
 
 
@@ -200,7 +201,7 @@ def _left_ranges(case: Case, used: set[str]) -> Iterator[Notice]:
         if not now and not _leaves(bound, expected):
             continue
         told.add(out)
-        name, target = label_of(material.nodes[node_id]), label_of(material.nodes[reader])
+        name, target = (label_of(material, material.nodes[i]) for i in (node_id, reader))
         port = node_and_port(into)[1].replace("_", " ")
         verb = "leaves" if now else "may leave"
         wanted = _range(*expected)
@@ -244,7 +245,7 @@ def _upstream_of_outputs(material: Material) -> set[str]:
     upstream: dict[str, list[str]] = {}
     for into, out in material.wires.items():
         upstream.setdefault(node_and_port(into)[0], []).append(node_and_port(out)[0])
-    types = {node_id: type_of(node) for node_id, node in material.nodes.items()}
+    types = {node_id: type_of(material, node) for node_id, node in material.nodes.items()}
     waiting = [node_id for node_id, node_type in types.items() if node_type and not node_type.outputs]
     seen: set[str] = set()
     while waiting:

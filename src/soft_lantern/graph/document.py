@@ -72,7 +72,11 @@ class Parameter(Record, frozen=True, kw_only=True):
 
 
 class Material(Record, frozen=True, kw_only=True):
-    """A graph and the parameters it exposes. `wires` maps an input "node.port" to the output "node.port" feeding it."""
+    """A graph and the parameters it exposes. `wires` maps an input "node.port" to the output "node.port" feeding it.
+
+    A snippet is such a graph too, with snippet inputs and outputs among its nodes. `snippets` holds those a graph uses,
+    theirs included, by id; they come from the project and are not part of the material's file.
+    """
 
     id: str
     name: str
@@ -83,10 +87,26 @@ class Material(Record, frozen=True, kw_only=True):
     notes: tuple[Note, ...] = ()
     thumbnail_size: float = 44.0
     unknown: dict[str, Any] = {}
+    snippets: dict[str, Material] = {}
 
     def parameter(self, parameter_id: str) -> Parameter | None:
         """The parameter of that id."""
         return next((p for p in self.parameters if p.id == parameter_id), None)
+
+
+class Texture(Record, frozen=True, kw_only=True):
+    """An image file inside the project folder, and how it is read.
+
+    `encoding` "colour": sRGB-encoded; "data": the numbers as they are. `filter` and `wrap` as samplers of glTF 2.0.
+    """
+
+    id: str
+    name: str
+    file: str = ""
+    encoding: Literal["colour", "data"] = "colour"
+    filter: Literal["linear", "nearest"] = "linear"
+    wrap: Literal["repeat", "clamp", "mirror"] = "repeat"
+    unknown: dict[str, Any] = {}
 
 
 class Instance(Record, frozen=True, kw_only=True):
@@ -154,10 +174,16 @@ class Project(Record, frozen=True, kw_only=True):
 
     name: str
     materials: dict[str, Material] = {}
+    snippets: dict[str, Material] = {}
     instances: dict[str, Instance] = {}
+    textures: dict[str, Texture] = {}
     assets: dict[str, Asset] = {}
     scenes: dict[str, Scene] = {}
     unknown: dict[str, Any] = {}
+
+    def graph(self, graph_id: str) -> Material | None:
+        """The material or snippet of that id."""
+        return self.materials.get(graph_id) or self.snippets.get(graph_id)
 
 
 R = TypeVar("R", bound=Record)

@@ -67,9 +67,9 @@ def move_nodes(material: Material, places: Mapping[str, tuple[float, float]]) ->
 def type_value(material: Material, node_id: str, port: str, value: Value) -> Material:
     """The material with a value typed into an unwired port."""
     node = material.nodes[node_id]
-    found = known_type(node).input(port)
+    found = known_type(material, node).input(port)
     if found is None:
-        raise BadEdit(f"{label_of(node)} has no input “{port}”")
+        raise BadEdit(f"{label_of(material, node)} has no input “{port}”")
     shaped = fitted(value, found.carries.kind) if found.carries.kind else value
     return change_node(material, node_id, values={**node.values, port: shaped})
 
@@ -88,12 +88,12 @@ def connect(material: Material, out: str, into: str) -> Material:
     _output_port(material, out)
     node_id, port = _input_port(material, into)
     if feeds(material, node_id, node_and_port(out)[0]):
-        name = label_of(material.nodes[node_id])
+        name = label_of(material, material.nodes[node_id])
         raise WouldCycle(f"this would make {name} feed itself")
     wired = changed(material, wires={**material.wires, into: out})
     kinds = output_kinds(wired)
     given = kinds[out]
-    node_type = known_type(material.nodes[node_id])
+    node_type = known_type(material, material.nodes[node_id])
     if port.carries.kind is None:
         if shared_kind(wired, node_id, node_type, kinds) is None:
             others = shared_kind(changed(wired, wires=_without(wired.wires, into)), node_id, node_type, kinds)
@@ -124,10 +124,10 @@ def insert(material: Material, node_id: str, into: str) -> Material:
 
     Raises BadEdit where the node has no input and output that fit the wire.
     """
-    node_type = known_type(material.nodes[node_id])
+    node_type = known_type(material, material.nodes[node_id])
     entry = next((p for p in node_type.inputs if p.carries.takes_wire), None)
     if entry is None or not node_type.outputs:
-        raise BadEdit(f"{label_of(material.nodes[node_id])} has nothing to put into a wire")
+        raise BadEdit(f"{label_of(material, material.nodes[node_id])} has nothing to put into a wire")
     out = material.wires[into]
     wired = connect(disconnect(material, into), out, port_ref(node_id, entry.name))
     wired = connect(wired, port_ref(node_id, node_type.outputs[0].name), into)
@@ -202,6 +202,7 @@ def fitting_inputs(material: Material, out: str) -> list[tuple[NodeType, Port]]:
     found = []
     for node_type in LIBRARY.values():
         takes = [p for p in node_type.inputs if p.carries.takes_wire]
+        takes = [p for p in takes if not (p.carries.kind is None and p.carries.numeric and given is Kind.TEXTURE)]
         exact = [p for p in takes if p.carries.kind in (None, given)]
         loose = [p for p in takes if p.carries.kind and conversion(given, p.carries.kind) is not None]
         if exact or loose:
@@ -216,6 +217,8 @@ def fitting_outputs(material: Material, into: str) -> list[tuple[NodeType, Port]
     found = []
     for node_type in LIBRARY.values():
         kinds = [(p, p.carries.kind) for p in node_type.outputs]
+        kinds = [(p, k) for p, k in kinds if not (k is None and p.carries.numeric and wanted is Kind.TEXTURE)]
+        kinds = [(p, k) for p, k in kinds if not (wanted is None and port.carries.numeric and k is Kind.TEXTURE)]
         exact = [p for p, kind in kinds if wanted is None or kind in (None, wanted)]
         loose = [p for p, kind in kinds if wanted and kind and conversion(kind, wanted) is not None]
         if exact or loose:
@@ -268,7 +271,7 @@ def paste(material: Material, piece: Material, dx: float, dy: float) -> tuple[Ma
 
 def _first_source(material: Material, node_id: str) -> str:
     """What feeds the first wired input of a node; "" where nothing does."""
-    node_type = known_type(material.nodes[node_id])
+    node_type = known_type(material, material.nodes[node_id])
     refs = [port_ref(node_id, p.name) for p in node_type.inputs]
     return next((material.wires[ref] for ref in refs if ref in material.wires), "")
 
@@ -292,7 +295,7 @@ def _without(wires: dict[str, str], into: str) -> dict[str, str]:
 def _output_port(material: Material, ref: str) -> tuple[str, Port]:
     node_id, port_name = node_and_port(ref)
     node = material.nodes.get(node_id)
-    node_type = type_of(node) if node else None
+    node_type = type_of(material, node) if node else None
     port = node_type.output(port_name) if node_type else None
     if port is None:
         raise BadEdit(f"there is no output “{ref}”")
@@ -302,7 +305,7 @@ def _output_port(material: Material, ref: str) -> tuple[str, Port]:
 def _input_port(material: Material, ref: str) -> tuple[str, Port]:
     node_id, port_name = node_and_port(ref)
     node = material.nodes.get(node_id)
-    node_type = type_of(node) if node else None
+    node_type = type_of(material, node) if node else None
     port = node_type.input(port_name) if node_type else None
     if port is None:
         raise BadEdit(f"there is no input “{ref}”")
@@ -325,9 +328,9 @@ def _refuse_kinds_broken_downstream(before: Material, after: Material, kinds: di
         if out not in differs:
             continue
         node_id, port = _input_port(after, into)
-        node_type = known_type(after.nodes[node_id])
+        node_type = known_type(after, after.nodes[node_id])
         fixed = port.carries.kind
         broken = conversion(kinds[out], fixed) is None if fixed else not shared_kind(after, node_id, node_type, kinds)
         if broken:
-            name = label_of(after.nodes[node_id])
+            name = label_of(after, after.nodes[node_id])
             raise WrongKind(f"this would hand a {kinds[out].words} to {name}, which cannot take one there")

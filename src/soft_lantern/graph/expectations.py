@@ -12,7 +12,7 @@ def expected_by_inputs(material: Material) -> dict[str, Range]:
     """The expected range of every input that has one, by "node.port"."""
     found = {}
     for node_id, node in material.nodes.items():
-        node_type = type_of(node)
+        node_type = type_of(material, node)
         for port in node_type.inputs if node_type else ():
             if port.carries.expected:
                 found[port_ref(node_id, port.name)] = port.carries.expected
@@ -23,7 +23,7 @@ def expected_by_outputs(material: Material) -> dict[str, Range]:
     """The expected range of every output: what all the inputs it feeds expect, or what it promises itself."""
     found: dict[str, Range] = {}
     for node_id, node in material.nodes.items():
-        node_type = type_of(node)
+        node_type = type_of(material, node)
         for port in node_type.outputs if node_type else ():
             if port.carries.expected:
                 found[port_ref(node_id, port.name)] = port.carries.expected

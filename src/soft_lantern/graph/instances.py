@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Project, changed
 from soft_lantern.graph.parameters import held
+from soft_lantern.graph.snippets import attached, put_snippet
 from soft_lantern.values.kinds import Value, components
 
 
@@ -60,8 +61,11 @@ def children(project: Project, parent_id: str) -> list[Instance]:
 
 
 def put_material(project: Project, material: Material) -> Project:
-    """The project with a material added or replaced."""
-    return changed(project, materials={**project.materials, material.id: material})
+    """The project with a material, or a snippet's graph, added or replaced."""
+    if material.id in project.snippets:
+        return put_snippet(project, material)
+    project = changed(project, materials={**project.materials, material.id: material})
+    return attached(project) if any(n.type == "snippet" for n in material.nodes.values()) else project
 
 
 def put_instance(project: Project, instance: Instance) -> Project:

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, node_and_port, port_ref
-from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.graph.identity import by_identity
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Setting
+from soft_lantern.nodes.definition import Carries
 from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
 from soft_lantern.values.kinds import Conversion, Kind, conversion, widest
 
 
-def type_of(node: Node) -> NodeType | None:
-    """The type of a node; a formula has ports of its own. None where this version does not know it."""
+def type_of(material: Material, node: Node) -> NodeType | None:
+    """The type of a node of a material; formulas and snippets have ports of their own. None where it is not known."""
+    if node.type == "snippet":
+        inner = material.snippets.get(node.settings.get("snippet", ""))
+        return snippet_type(inner) if inner else None
     if node.type == "formula":
         try:
             return formula_type(node.settings.get("expression", ""))
@@ -20,18 +25,41 @@ def type_of(node: Node) -> NodeType | None:
     return found.shaped(node.settings) if found else None
 
 
-def known_type(node: Node) -> NodeType:
+def known_type(material: Material, node: Node) -> NodeType:
     """The same, for nodes that must be known. Raises BadEdit."""
-    found = type_of(node)
+    found = type_of(material, node)
     if found is None:
-        raise BadEdit(f"{label_of(node)} is of a type this version does not have")
+        raise BadEdit(f"{label_of(material, node)} is of a type this version does not have")
     return found
 
 
-def label_of(node: Node) -> str:
+def label_of(material: Material, node: Node) -> str:
     """What people call a node: its own name, or its type's title."""
-    known = type_of(node)
+    known = type_of(material, node)
     return node.name or (known.title if known else node.settings.get("expression", node.type))
+
+
+@by_identity(256)
+def snippet_type(snippet: Material) -> NodeType:
+    """The node type of a snippet: a port for each snippet input and output in it, from the top.
+
+    Ports are named by the ids of those nodes, so that wires hold when they are renamed.
+    """
+    inputs, outputs = [], []
+    known = output_kinds(snippet)
+    for node_id, node in sorted(snippet.nodes.items(), key=lambda each: (each[1].y, each[1].x)):
+        if node.type == "snippet_input":
+            kind = known[port_ref(node_id, "out")]
+            inputs.append(Port(node_id, Carries(kind), node.values.get("value", 0.0), title=node.name or "value"))
+        elif node.type == "snippet_output":
+            kind = known.get(snippet.wires.get(port_ref(node_id, "value"), ""), Kind.NUMBER)
+            outputs.append(Port(node_id, Carries(kind), title=node.name or "out"))
+    settings = (Setting("snippet", (), ""),)
+
+    def not_alone(*_: object, **__: object) -> None:
+        raise BadEdit("a snippet is lowered with its graph")
+
+    return NodeType("snippet", snippet.name, "snippets", (), tuple(inputs), tuple(outputs), settings, not_alone)
 
 
 def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
@@ -61,7 +89,7 @@ def output_kinds(material: Material) -> dict[str, Kind]:
     found: dict[str, Kind] = {}
     order, looped = evaluation_order(material)
     for node_id in order + looped:
-        node_type = type_of(material.nodes[node_id])
+        node_type = type_of(material, material.nodes[node_id])
         if node_type:
             shared = shared_kind(material, node_id, node_type, found)
             for port in node_type.outputs:
@@ -74,6 +102,8 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
     if node_type.key == "parameter":
         parameter = material.parameter(material.nodes[node_id].settings.get("parameter", ""))
         return parameter.kind if parameter else Kind.NUMBER
+    if node_type.key == "snippet_input":
+        return Kind(material.nodes[node_id].settings.get("kind", Kind.NUMBER))
     if node_type.own_kinds:
         return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})
     open_ports = [p for p in node_type.inputs if p.carries.kind is None]
@@ -86,7 +116,7 @@ def input_kind(material: Material, node_id: str, port: Port, known: dict[str, Ki
     """The kind an input takes: its own, or what its node's wires make of it."""
     if port.carries.kind:
         return port.carries.kind
-    node_type = known_type(material.nodes[node_id])
+    node_type = known_type(material, material.nodes[node_id])
     if node_type.own_kinds:
         return _wired_kind(material, node_id, port, known)
     return shared_kind(material, node_id, node_type, known) or Kind.NUMBER
@@ -95,7 +125,7 @@ def input_kind(material: Material, node_id: str, port: Port, known: dict[str, Ki
 def wire_conversion(material: Material, into: str, known: dict[str, Kind]) -> Conversion | None:
     """What the wire into that input does to its value, or None where it cannot carry it."""
     node_id, port_name = node_and_port(into)
-    node_type = type_of(material.nodes[node_id])
+    node_type = type_of(material, material.nodes[node_id])
     port = node_type.input(port_name) if node_type else None
     given = known.get(material.wires[into])
     if port is None or given is None:

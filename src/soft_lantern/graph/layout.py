@@ -18,7 +18,7 @@ SLIP_WIDTH = 126.0
 
 def thumbnail_height(material: Material, node: Node) -> float:
     """The height of a node's thumbnail: none for outputs, and where it was hidden."""
-    node_type = type_of(node)
+    node_type = type_of(material, node)
     shown = node_type is not None and node_type.outputs and node.thumbnail and node.type != "elbow"
     return material.thumbnail_size if shown else 0.0
 
@@ -27,7 +27,7 @@ def slip_height(material: Material, node: Node) -> float:
     """The height of a node's slip on the canvas, in canvas units: a title, a thumbnail, then a row for every port."""
     if node.type == "elbow":
         return ELBOW
-    node_type = type_of(node)
+    node_type = type_of(material, node)
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
     settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
     return 34.0 + 24.0 * (rows + settings) + thumbnail_height(material, node)
@@ -97,7 +97,7 @@ def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict
     """Level with the ports that read the node."""
     rows = []
     for target, port in readers:
-        node_type = type_of(material.nodes[target])
+        node_type = type_of(material, material.nodes[target])
         names = [p.name for p in node_type.inputs] if node_type else []
         rows.append(places[target][1] + 24.0 * (names.index(port) if port in names else 0) if target in places else 0.0)
     return sum(rows) / len(rows) if rows else 0.0

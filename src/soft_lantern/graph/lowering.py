@@ -6,26 +6,29 @@ still lowers: what cannot be used is left out, and a notice says so.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
 from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import LEAVES, Expr, const, join, swizzle, uniform, vector_type
+from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, uniform, vector_type
 from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.nodes.formula import FormulaError, formula_type
+from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
 
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """Where a uniform's value comes from: a parameter, or what is typed into a node's port."""
+    """Where a uniform's value comes from: a parameter, or what is typed into a node's port, perhaps in a snippet."""
 
     kind: Kind
     parameter: str = ""
     node: str = ""
     port: str = ""
+    snippet: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +38,7 @@ class Lowered:
     `surface`: the values of the output node, or of one with nothing wired where the graph has none.
     `wires`: every output by "node.port"; `inputs`: every input after its conversion; `kinds`: of every output.
     `uniforms`: what feeds each uniform, by the uniform's name; `names`: what people call the expressions.
+    `offset`: how far vertices are moved in world space, in metres. `alpha_mode` and `unlit`: as in glTF 2.0.
     """
 
     surface: dict[str, Expr]
@@ -44,6 +48,9 @@ class Lowered:
     uniforms: dict[str, Source] = field(default_factory=dict)
     names: dict[Expr, str] = field(default_factory=dict)
     notices: tuple[Notice, ...] = ()
+    offset: Expr | None = None
+    alpha_mode: str = "opaque"
+    unlit: bool = False
 
 
 def lower(material: Material) -> Lowered:
@@ -51,17 +58,34 @@ def lower(material: Material) -> Lowered:
     return _Lowering(material).run()
 
 
-def uniform_values(lowered: Lowered, material: Material, overrides: dict[str, Value]) -> dict[str, tuple[float, ...]]:
-    """The components of every uniform, with `overrides` by parameter id in place of the parameters' defaults."""
+def is_snippet(graph: Material) -> bool:
+    """Whether a graph is a snippet rather than a material."""
+    return any(node.type in ("snippet_input", "snippet_output") for node in graph.nodes.values())
+
+
+def uniform_values(
+    lowered: Lowered,
+    material: Material,
+    overrides: Mapping[str, Value],
+    images: Mapping[str, Image] | None = None,
+) -> dict[str, tuple[float, ...] | Image]:
+    """The components of every uniform, with `overrides` by parameter id in place of the parameters' defaults.
+
+    A texture is the image of its id among `images`, or grey where it is not there.
+    """
     defaults = {p.id: p.default for p in material.parameters}
-    values: dict[str, tuple[float, ...]] = {}
+    values: dict[str, tuple[float, ...] | Image] = {}
     for name, source in lowered.uniforms.items():
         if source.parameter:
             value = overrides.get(source.parameter, defaults[source.parameter])
         else:
-            node = material.nodes[source.node]
-            value = typed_value(node, known_type(node), source.port)
-        values[name] = _shaped(value, source.kind)
+            graph = material.snippets[source.snippet] if source.snippet else material
+            node = graph.nodes[source.node]
+            value = typed_value(node, known_type(graph, node), source.port)
+        if source.kind is Kind.TEXTURE:
+            values[name] = (images or {}).get(str(value), MISSING)
+        else:
+            values[name] = _shaped(value, source.kind)
     return values
 
 
@@ -74,7 +98,12 @@ def typed_value(node: Node, node_type: NodeType, port_name: str) -> Value:
 
 def parameter_uniform(parameter: Parameter) -> Expr:
     """The expression that stands for a parameter."""
-    return uniform(f"parameter:{parameter.id}", vector_type(parameter.kind.width))
+    return uniform(f"parameter:{parameter.id}", uniform_type(parameter.kind))
+
+
+def uniform_type(kind: Kind) -> Type:
+    """What a value of that kind is among expressions."""
+    return Type.SAMPLER if kind is Kind.TEXTURE else vector_type(kind.width)
 
 
 def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
@@ -86,8 +115,13 @@ def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
 
 
 class _Lowering:
-    def __init__(self, material: Material) -> None:
-        self.material = material
+    """Lowers one graph. Inside snippets, `within` are the ids of those it stands in, and `given` what comes in."""
+
+    def __init__(
+        self, material: Material, within: tuple[str, ...] = (), given: Mapping[str, Expr] | None = None
+    ) -> None:
+        self.material, self.within, self.given = material, within, given
+        self.handed_out: dict[str, Expr] = {}
         self.wires: dict[str, Expr] = {}
         self.inputs: dict[str, Expr] = {}
         self.kinds: dict[str, Kind] = {}
@@ -95,23 +129,16 @@ class _Lowering:
         self.names: dict[Expr, str] = {}
         self.notices: list[Notice] = []
         self.surface: dict[str, Expr] = {}
+        self.offset: Expr | None = None
+        self.alpha_mode = "opaque"
+        self.unlit = False
 
     def run(self) -> Lowered:
-        order, looped = evaluation_order(self.material)
-        for node_id in order:
-            self._lower_node(node_id)
-        for node_id in looped:
-            self._say(Severity.ERROR, "cycle", node_id, "", "{node} feeds itself; take one wire of the circle off")
-            self._lower_node(node_id)
+        self.lower_nodes()
         if not self.surface:
-            self.notices.append(
-                Notice(
-                    Severity.WARNING,
-                    "no-output",
-                    f"{self.material.name} has no Surface node, so it looks plain grey",
-                    self.material.id,
-                )
-            )
+            if not is_snippet(self.material):
+                text = f"{self.material.name} has no Surface node, so it looks plain grey"
+                self.notices.append(Notice(Severity.WARNING, "no-output", text, self.material.id))
             self.surface = self._plain_surface()
         return Lowered(
             self.surface,
@@ -121,16 +148,30 @@ class _Lowering:
             self.uniforms,
             self.names,
             tuple(self.notices),
+            self.offset,
+            self.alpha_mode,
+            self.unlit,
         )
+
+    def lower_nodes(self) -> None:
+        """Every node, those that feed before those that are fed."""
+        order, looped = evaluation_order(self.material)
+        for node_id in order:
+            self._lower_node(node_id)
+        for node_id in looped:
+            self._say(Severity.ERROR, "cycle", node_id, "", "{node} feeds itself; take one wire of the circle off")
+            self._lower_node(node_id)
 
     def _plain_surface(self) -> dict[str, Expr]:
         node_type = LIBRARY["surface"]
-        inputs = {p.name: const(*components(p.default or 0.0)) for p in node_type.inputs}
-        return node_type.apply(inputs, {})
+        inputs = {
+            p.name: const(*components(p.default or 0.0)) if p.implied is None else p.implied for p in node_type.inputs
+        }
+        return node_type.apply(inputs, {s.name: s.default for s in node_type.settings})
 
     def _lower_node(self, node_id: str) -> None:
         node = self.material.nodes[node_id]
-        node_type = type_of(node)
+        node_type = type_of(self.material, node)
         if node_type is None:
             self._say_unknown(node_id, node)
             return
@@ -140,20 +181,45 @@ class _Lowering:
             self._say(Severity.ERROR, "kinds", node_id, "", text)
             shared = Kind.NUMBER
         inputs = {p.name: self._input(node_id, node_type, p, shared) for p in node_type.inputs}
-        results = node_type.apply(inputs, self._settings(node_id, node, node_type))
+        if node.type == "snippet":
+            results = self._lower_snippet(node_id, node, node_type, inputs)
+        else:
+            results = node_type.apply(inputs, self._settings(node_id, node, node_type))
+        if node.type == "snippet_output":
+            self.handed_out[node_id] = results["value"]
+            return
+        if not node_type.outputs and "offset" in results:
+            if self.offset is not None:
+                self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second one; the first counts")
+            else:
+                self.offset = results["offset"]
+            return
         if not node_type.outputs:
             if self.surface:
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
             else:
                 self.surface = results
+                self.alpha_mode = self._settings(node_id, node, node_type).get("alpha_mode", "opaque")
+                self.unlit = node_type.key == "unlit_surface"
             return
-        title = label_of(node)
+        title = label_of(self.material, node)
         for port in node_type.outputs:
             ref, expr = port_ref(node_id, port.name), results[port.name]
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
                 self.names.setdefault(expr, title if node.name or node.type != "formula" else "formula")
+
+    def _lower_snippet(self, node_id: str, node: Node, node_type: NodeType, inputs: dict[str, Expr]) -> dict[str, Expr]:
+        snippet_id = node.settings["snippet"]
+        if snippet_id in self.within or snippet_id == self.material.id:
+            self._say(Severity.ERROR, "cycle", node_id, "", "{node} holds itself; it gives 0")
+            return {p.name: _nothing(p.carries.kind or Kind.NUMBER) for p in node_type.outputs}
+        snippet = changed(self.material.snippets[snippet_id], snippets=self.material.snippets)
+        inner = _Lowering(snippet, (*self.within, snippet_id), inputs)
+        inner.lower_nodes()
+        self.uniforms |= inner.uniforms
+        return inner.handed_out
 
     def _settings(self, node_id: str, node: Node, node_type: NodeType) -> dict[str, str]:
         settings = {}
@@ -174,8 +240,12 @@ class _Lowering:
         out = self.material.wires.get(ref)
         if node_type.key == "parameter":
             expr = self._parameter(node_id, wanted)
+        elif node_type.key == "snippet_input" and self.given is not None:
+            expr = self.given[node_id]
         elif out is not None and out in self.wires:
             expr = self._wired(node_id, port, out, wanted)
+        elif port.implied is not None and out is None:
+            expr = port.implied
         else:
             if out is not None:
                 source = node_and_port(out)[0]
@@ -185,7 +255,7 @@ class _Lowering:
             elif port.default is None and port.name not in self.material.nodes[node_id].values:
                 text = f"{{node}} needs a wire into {port.label}; 0 is used until then"
                 self._say(Severity.WARNING, "missing-wire", node_id, port.name, text)
-            expr = self._uniform(f"typed:{ref}", Source(wanted, node=node_id, port=port.name))
+            expr = self._typed(wanted, node_id, port)
         self.inputs[ref] = expr
         return expr
 
@@ -195,12 +265,18 @@ class _Lowering:
         if parameter is None:
             text = "{node} shows a parameter that is gone; it gives 0"
             self._say(Severity.ERROR, "missing-parameter", node_id, "", text)
-            return const(*(0.0,) * kind.width)
+            return _nothing(kind)
         return self._uniform(f"parameter:{parameter.id}", Source(parameter.kind, parameter=parameter.id))
+
+    def _typed(self, kind: Kind, node_id: str, port: Port) -> Expr:
+        snippet = self.within[-1] if self.within else ""
+        place = f"{snippet}:" if snippet else ""
+        source = Source(kind, node=node_id, port=port.name, snippet=snippet)
+        return self._uniform(f"typed:{place}{port_ref(node_id, port.name)}", source)
 
     def _uniform(self, name: str, source: Source) -> Expr:
         self.uniforms[name] = source
-        return uniform(name, vector_type(source.kind.width))
+        return uniform(name, uniform_type(source.kind))
 
     def _wired(self, node_id: str, port: Port, out: str, wanted: Kind) -> Expr:
         given = self.kinds[out]
@@ -208,7 +284,7 @@ class _Lowering:
         if how is None:
             text = f"{{node}}’s {port.label} takes a {wanted.words}, but its wire carries a {given.words}; 0 is used"
             self._say(Severity.ERROR, "kinds", node_id, port.name, text)
-            return const(*(0.0,) * wanted.width)
+            return self._typed(wanted, node_id, port)
         if port.carries.kind is None and given is Kind.NUMBER:
             return self.wires[out]  # arithmetic spreads a lone number by itself
         return converted(self.wires[out], how, wanted)
@@ -223,8 +299,12 @@ class _Lowering:
         self._say(Severity.ERROR, "unknown-node", node_id, "", text)
 
     def _say(self, severity: Severity, kind: str, node_id: str, port: str, text: str) -> None:
-        name = label_of(self.material.nodes[node_id])
+        name = label_of(self.material, self.material.nodes[node_id])
         self.notices.append(Notice(severity, kind, text.replace("{node}", name), self.material.id, node_id, port))
+
+
+def _nothing(kind: Kind) -> Expr:
+    return uniform("stage:nothing", Type.SAMPLER) if kind is Kind.TEXTURE else const(*(0.0,) * kind.width)
 
 
 def converted(value: Expr, how: Conversion, wanted: Kind) -> Expr:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from soft_lantern.graph.document import Accepted, Material, changed
+from soft_lantern.graph.document import Accepted, Material, Project, changed
 
 
 class Severity(StrEnum):
@@ -19,10 +19,20 @@ class Severity(StrEnum):
 
 @dataclass(frozen=True, eq=False)
 class Fix:
-    """An edit that mends a notice, and its words."""
+    """An edit that mends a notice, and its words: of the notice's material, or of the whole project."""
 
     words: str
-    edit: Callable[[Material], Material]
+    edit: Callable[[Material], Material] | None = None
+    of_project: Callable[[Project], Project] | None = None
+
+    def mended(self, project: Project, material_id: str) -> Project:
+        """The project with the edit made."""
+        graph = project.graph(material_id)
+        if self.edit and graph and graph.id in project.materials:
+            project = changed(project, materials={**project.materials, graph.id: self.edit(graph)})
+        elif self.edit and graph:
+            project = changed(project, snippets={**project.snippets, graph.id: self.edit(graph)})
+        return self.of_project(project) if self.of_project else project
 
 
 @dataclass(frozen=True, slots=True)

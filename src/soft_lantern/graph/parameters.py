@@ -50,7 +50,7 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     A constant node becomes the parameter's node; any other port gets a parameter node wired into it.
     """
     node = material.nodes[node_id]
-    node_type = known_type(node)
+    node_type = known_type(material, node)
     port = node_type.input(port_name)
     if port is None or port_ref(node_id, port_name) in material.wires:
         raise BadEdit("only a value that is typed, not wired, can be exposed")

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
+from soft_lantern.values.images import Image
 
 Array = npt.NDArray[Any]
 
@@ -116,8 +117,10 @@ def as_rows(value: Array, count: int) -> Array:
     return np.ascontiguousarray(np.broadcast_to(rows, (rows.shape[0], count)).T)
 
 
-def leaf(parts: Iterable[float], dtype: type = np.float32) -> Array:
-    """One value for every point, in the layout of a leaf."""
+def leaf(parts: Iterable[float] | Image, dtype: type = np.float32) -> Any:
+    """One value for every point, in the layout of a leaf; an image stays as it is."""
+    if isinstance(parts, Image):
+        return parts
     flat: Array = np.array(list(parts), dtype)
     return flat if flat.size == 1 else flat[:, None]
 

@@ -6,12 +6,28 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, constant_parts, join, make, swizzle, topological
+from soft_lantern.ir.expr import (
+    LEAVES,
+    Expr,
+    Function,
+    Op,
+    Type,
+    bits,
+    const,
+    constant_parts,
+    join,
+    make,
+    swizzle,
+    topological,
+)
 from soft_lantern.ir.numpy_reader import evaluate
 
 
-def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr]) -> dict[Expr, Expr]:
-    """Every expression the roots need, rebuilt with `leaves` in place of the leaves they map."""
+def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr], *, fold: bool = True) -> dict[Expr, Expr]:
+    """Every expression the roots need, rebuilt with `leaves` in place of the leaves they map.
+
+    Without `fold`, nothing is worked out: what no leaf touches stays the same object.
+    """
     done: dict[Expr, Expr] = {}
     for expr in topological(roots):
         if expr in leaves:
@@ -19,18 +35,28 @@ def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr]) -> dict[Expr, Ex
         elif expr.op in LEAVES:
             done[expr] = expr
         else:
-            done[expr] = _folded(expr.op, [done[a] for a in expr.args], expr)
+            args = [done[a] for a in expr.args]
+            done[expr] = _folded(args, expr) if fold else _rebuilt(args, expr)
     return done
 
 
-def _folded(op: Op, args: list[Expr], old: Expr) -> Expr:
-    if op is Op.SWIZZLE and args[0].op is not Op.CONST:
+def _rebuilt(args: list[Expr], old: Expr) -> Expr:
+    """The same operation on other arguments."""
+    if args == list(old.args):
+        return old
+    if old.op is Op.SWIZZLE:
         return swizzle(args[0], str(old.data))
-    if op is Op.JOIN and not all(a.op is Op.CONST for a in args):
+    if old.op is Op.JOIN:
         return join(*args)
-    built = swizzle(args[0], str(old.data)) if op is Op.SWIZZLE else join(*args) if op is Op.JOIN else make(op, *args)
-    if all(a.op is Op.CONST for a in args) and built.type is not Type.BOOL:
+    return old.data(*args) if isinstance(old.data, Function) else make(old.op, *args)
+
+
+def _folded(args: list[Expr], old: Expr) -> Expr:
+    built = _rebuilt(args, old)
+    if built.op is not Op.CONST and all(a.op is Op.CONST for a in args) and built.type is not Type.BOOL:
         value = evaluate([built], {}, np.float64)[built].ravel()
+        if built.type is Type.UINT:
+            return bits(int(value[0]))
         return const(*value) if np.isfinite(value).all() else built
     return _without_needless_work(built)
 

@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
-from soft_lantern.nodes.definition import AnyKind, Colour, FromParameter, Number, TypedColour, TypedNumber, node
+from soft_lantern.nodes.definition import (
+    Anything,
+    Colour,
+    Number,
+    Texture,
+    TypedAnything,
+    TypedColour,
+    TypedNumber,
+    TypedTexture,
+    node,
+)
 
 
 @node("Number", family="constants", also=("constant", "float", "value", "scalar"))
@@ -23,8 +33,17 @@ def colour(value: TypedColour = (0.5, 0.5, 0.5, 1.0)) -> Colour:
     return value
 
 
+@node("Texture", family="constants", also=("image", "picture", "map", "bitmap", "png"))
+def texture(value: TypedTexture = "") -> Texture:
+    """A texture of the project, for the nodes that read one.
+
+    out = value
+    """
+    return value
+
+
 @node("Parameter", family="constants", also=("exposed", "control", "property", "uniform"))
-def parameter(value: FromParameter, *, parameter: str = "") -> AnyKind:
+def parameter(value: TypedAnything, *, parameter: str = "") -> Anything:
     """The value of one of the material's exposed parameters, which instances may override.
 
     out = value

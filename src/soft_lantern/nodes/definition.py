@@ -22,7 +22,8 @@ from soft_lantern.values.kinds import Kind, Value
 class Carries:
     """What an annotation says of a port. `kind` None: whatever is widest among the node's wires.
 
-    `numeric`: an open port that takes numbers, vectors and colours only, and no textures.
+    `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture, whether
+    its numbers are wanted as they are, not decoded as colour.
     """
 
     kind: Kind | None
@@ -30,10 +31,12 @@ class Carries:
     expected: tuple[float, float] | None = None
     takes_wire: bool = True
     numeric: bool = True
+    data: bool = False
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
 Positive = Annotated[Expr, Carries(Kind.NUMBER, expected=(1e-6, inf))]
+Amount = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, inf))]
 Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
 Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
 Degrees = Annotated[Expr, Carries(Kind.NUMBER, unit="°")]
@@ -53,10 +56,11 @@ AnyKind = Annotated[Expr, Carries(None)]
 AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
 Anything = Annotated[Expr, Carries(None, numeric=False)]
 Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
+DataTexture = Annotated[Expr, Carries(Kind.TEXTURE, data=True)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
 TypedColour = Annotated[Expr, Carries(Kind.COLOUR, takes_wire=False)]
 TypedTexture = Annotated[Expr, Carries(Kind.TEXTURE, takes_wire=False)]
-FromParameter = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
+TypedAnything = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,11 +74,12 @@ class Port:
     carries: Carries
     default: Value | None = None
     implied: Expr | None = None
+    title: str = ""
 
     @property
     def label(self) -> str:
         """The port as people read it."""
-        return self.name.replace("_", " ")
+        return self.title or self.name.replace("_", " ")
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +127,11 @@ class NodeType:
     def help(self) -> str:
         """What the node does, and its formula."""
         return inspect.getdoc(self.function) or ""
+
+    @property
+    def summary(self) -> str:
+        """What the node does, in its first sentence or two."""
+        return " ".join(self.help.split("\n\n")[0].split())
 
     def input(self, name: str) -> Port | None:
         """The input port of that name."""

@@ -2,13 +2,44 @@
 
 from __future__ import annotations
 
-from soft_lantern.nodes.definition import AnyKind, node
+from typing import Literal, NamedTuple
+
+from soft_lantern.ir.expr import Expr
+from soft_lantern.nodes.definition import Anything, TypedAnything, node
+
+
+class SnippetOutput(NamedTuple):
+    """What a snippet hands out."""
+
+    value: Expr
 
 
 @node("Elbow", family="flow", also=("bend", "corner", "joint", "wire"))
-def elbow(value: AnyKind = 0.0) -> AnyKind:
+def elbow(value: Anything = 0.0) -> Anything:
     """A bend in a wire; the value goes through unchanged.
 
     out = value
     """
     return value
+
+
+@node("Snippet input", family="flow", also=("argument", "in", "interface"))
+def snippet_input(
+    value: TypedAnything = 0.0,
+    *,
+    kind: Literal["number", "vector2", "vector3", "vector4", "colour", "texture"] = "number",
+) -> Anything:
+    """What a snippet is handed where it is used; while it is built, the value typed here, which is also its default.
+
+    out = value
+    """
+    return value
+
+
+@node("Snippet output", family="flow", also=("result", "return", "out", "interface"))
+def snippet_output(value: Anything = 0.0) -> SnippetOutput:
+    """What a snippet hands out where it is used.
+
+    value = value
+    """
+    return SnippetOutput(value)

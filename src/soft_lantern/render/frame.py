@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -9,33 +10,63 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.supply import OF_OBJECT
 from soft_lantern.scene.mesh import Matrix, Mesh
 from soft_lantern.scene.transforms import Camera
+from soft_lantern.values.images import Image
 
+FRAME_STEP = 1 / 60
+"""Seconds from one frame to the next."""
+
+UniformValue = tuple[float, ...] | Image
+"""The components of a uniform, or the image a sampler reads."""
 Pixels = npt.NDArray[np.uint8]
 LinearPixels = npt.NDArray[np.float32]
 
 
 @dataclass(frozen=True, slots=True)
 class Paint:
-    """What colours a mesh: linear RGBA as an expression, and the value of each uniform in it."""
+    """What colours a mesh: linear RGBA as an expression, and the value of each uniform in it.
+
+    `offset`: how far each vertex is moved in world space, in metres. `cut_out`: pixels of alpha under ½ are left out.
+    """
 
     colour: Expr
-    uniforms: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    uniforms: dict[str, UniformValue] = field(default_factory=dict)
     names: dict[Expr, str] = field(default_factory=dict)
+    offset: Expr | None = None
+    cut_out: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """A mesh with its place in the world (4×4), and its paint. Blended ones are drawn after the rest, in order."""
+    """A mesh in its object's own space, what the object brings to `ir.supply.OF_OBJECT`, and its paint.
+
+    Late ones are drawn after all others, in order: blended over what is there, or reading the depth of it.
+    """
 
     mesh: Mesh
-    matrix: Matrix
+    inputs: dict[str, tuple[float, ...]]
     paint: Paint
     blended: bool = False
+    late: bool = False
+
+    @property
+    def matrix(self) -> Matrix:
+        """From the object's own space to the world, 4×4."""
+        matrix = np.eye(4)
+        for column, name in enumerate(("object_x", "object_y", "object_z", "object_position")):
+            matrix[:3, column] = self.inputs[name]
+        return matrix
+
+    @property
+    def mirrored(self) -> bool:
+        """Whether the object is scaled so that its triangles turn the other way round (glTF 2.0, section 3.5.2)."""
+        return bool(np.linalg.det(self.matrix) < 0)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Frame:
     """A whole picture. `backdrop` colours what no item covers; `display` turns linear pixels into the screen's."""
 
@@ -46,6 +77,35 @@ class Frame:
     display: Expr
     time: float = 0.0
     samples: int = 0
+
+    @functools.cached_property
+    def inputs(self) -> dict[str, tuple[float, ...]]:
+        """What the frame brings to `ir.supply.OF_FRAME`."""
+        return frame_inputs(self.camera, self.size, self.time)
+
+
+def frame_inputs(camera: Camera, size: tuple[int, int], time: float = 0.0) -> dict[str, tuple[float, ...]]:
+    """What a frame brings to every surface point, by the names of `ir.supply.OF_FRAME`."""
+    return {
+        "camera_position": _three(camera.position),
+        "camera_right": _three(camera.view[0, :3]),
+        "camera_up": _three(camera.view[1, :3]),
+        "camera_range": camera.range,
+        "picture_size": (float(size[0]), float(size[1])),
+        "time": (time,),
+        "time_step": (FRAME_STEP,),
+    }
+
+
+def placed_inputs(matrix: Matrix) -> dict[str, tuple[float, ...]]:
+    """Where a thing under a matrix stands, by the names of `ir.supply.OF_OBJECT`; the rest as it defaults."""
+    given = {name: tuple(map(float, INPUTS[name].default)) for name in OF_OBJECT}
+    columns = {"object_x": 0, "object_y": 1, "object_z": 2, "object_position": 3}
+    return given | {name: _three(matrix[:3, column]) for name, column in columns.items()}
+
+
+def _three(vector: Matrix) -> tuple[float, ...]:
+    return float(vector[0]), float(vector[1]), float(vector[2])
 
 
 @dataclass(frozen=True, slots=True)

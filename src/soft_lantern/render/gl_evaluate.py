@@ -25,9 +25,11 @@ def evaluate_on_gpu(
     `leaves` gives inputs and uniforms by name in the NumPy reader's layout. Raises KeyError where one is missing.
     """
     order = topological(results.values())
-    read = [e for e in order if e.op in (Op.INPUT, Op.UNIFORM)]
+    read = [e for e in order if e.op in (Op.INPUT, Op.UNIFORM) and e.type is not Type.SAMPLER]
+    sampled = [str(e.data) for e in order if e.type is Type.SAMPLER]
     names = {str(e.data): f"leaf_{row}" for row, e in enumerate(read)}
-    text = _fragment(results, read, names)
+    names |= {name: f"image_{index}" for index, name in enumerate(sampled)}
+    text = _fragment(results, read, names, len(sampled))
     table = np.zeros((max(len(read), 1), count, 4), np.float32)
     for row, leaf in enumerate(read):
         table[row, :, : leaf.type.width] = as_rows(np.asarray(leaves[str(leaf.data)], np.float32), count)
@@ -42,6 +44,8 @@ def evaluate_on_gpu(
         context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         target.use()
         points.use(0)
+        for index, name in enumerate(sampled):
+            renderer.bind(program, names[name], leaves[name], index + 1)  # type: ignore[arg-type]
         write_uniform(program, "clip_to_world", np.eye(4))
         array.render(moderngl.TRIANGLES, vertices=3)
         rows = np.frombuffer(computed.read(), np.float32).reshape(len(results), count, 4)
@@ -51,7 +55,7 @@ def evaluate_on_gpu(
     return {name: rows[i, :, : expr.type.width] for i, (name, expr) in enumerate(results.items())}
 
 
-def _fragment(results: Mapping[str, Expr], read: list[Expr], names: dict[str, str]) -> str:
+def _fragment(results: Mapping[str, Expr], read: list[Expr], names: dict[str, str], images: int) -> str:
     written = glsl.write(list(results.values()), {}, names, {"points", "pixel", "row", "column"})
     body = ["int column = int(gl_FragCoord.x);", "int row = int(gl_FragCoord.y);"]
     for row, leaf in enumerate(read):
@@ -62,5 +66,7 @@ def _fragment(results: Mapping[str, Expr], read: list[Expr], names: dict[str, st
     for row, (expr, text) in enumerate(zip(results.values(), written.results, strict=True)):
         value = f"float({text})" if expr.type is Type.BOOL else text
         body.append(f"if (row == {row}) pixel.{'xyzw'[: expr.type.width]} = {value};")
-    lines = ["#version 330 core", "uniform sampler2D points;", "out vec4 pixel;", "void main() {"]
+    lines = ["#version 330 core", "uniform sampler2D points;", "out vec4 pixel;"]
+    lines += [f"uniform sampler2D image_{index};" for index in range(images)]
+    lines += [*written.functions, "void main() {"]
     return "\n".join([*lines, *(f"    {line}" for line in body), "}", ""])

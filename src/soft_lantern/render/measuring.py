@@ -12,9 +12,10 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.graph.lowering import Lowered
-from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
 from soft_lantern.ir.reach import Reach, reach_of
+from soft_lantern.render.frame import UniformValue
 from soft_lantern.render.points import Points, at_time
 from soft_lantern.values.colour import linear_to_srgb
 from soft_lantern.values.kinds import Kind
@@ -62,22 +63,21 @@ class Measuring:
         self._points: Points | None = None
         self._reaches: dict[Expr, Reach] = {}
 
-    def measure(
-        self, lowered: Lowered, uniforms: Mapping[str, tuple[float, ...]], points: Points, time: float
-    ) -> Measured:
+    def measure(self, lowered: Lowered, uniforms: Mapping[str, UniformValue], points: Points, time: float) -> Measured:
         """The graph's wires over the points at a moment."""
         leaves = at_time(points, time) | {name: leaf(parts) for name, parts in uniforms.items()}
         if points is not self._points:
             self._evaluation, self._reaches, self._points = Evaluation(), {}, points
-        values = self._evaluation.update([*lowered.wires.values(), *lowered.surface.values()], leaves)
+        wires = {wire: expr for wire, expr in lowered.wires.items() if expr.type is not Type.SAMPLER}
+        values = self._evaluation.update([*wires.values(), *lowered.surface.values()], leaves)
         fresh, kept = self._evaluation.fresh, {}
-        for expr in lowered.wires.values():
+        for expr in wires.values():
             if expr not in kept:
                 known = self._reaches.get(expr) if expr not in fresh else None
                 kept[expr] = known or reach_of(values[expr])
         self._reaches = kept
-        reaches = {wire: kept[expr] for wire, expr in lowered.wires.items()}
-        return Measured(points, reaches, {w: values[e] for w, e in lowered.wires.items()}, time)
+        reaches = {wire: kept[expr] for wire, expr in wires.items()}
+        return Measured(points, reaches, {w: values[e] for w, e in wires.items()}, time)
 
 
 def components_at(value: Array, pixel: int) -> tuple[float, ...]:

@@ -5,22 +5,26 @@ from __future__ import annotations
 import functools
 from collections.abc import Mapping
 from dataclasses import dataclass
+from zlib import crc32
 
 import numpy as np
 
 from soft_lantern.graph.document import Material, Project, Scene, StageObject
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.supply import at_pixel, read_inputs
 from soft_lantern.render import surface_model
-from soft_lantern.render.frame import Frame, Item, Paint
+from soft_lantern.render.frame import Frame, Item, Paint, placed_inputs
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds, mesh_from
 from soft_lantern.scene.transforms import Camera, placement
+from soft_lantern.values.images import Image
 
 LIT = "lit"
-SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "emissive", "alpha")
+SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "normal", "occlusion", "emissive", "alpha", "specular_colour")
 """What the stage can show: the lit surface, or one of its inputs alone."""
 
 GREY = Material(id="", name="plain grey")
@@ -65,46 +69,48 @@ class Looks:
     """
 
     def __init__(self) -> None:
-        self._lowered = functools.lru_cache(maxsize=256)(_lowered)
+        self._lowered = by_identity(256)(lower)
 
     def lowered(self, material: Material) -> Lowered:
         """The material as expressions."""
-        return self._lowered(_ByIdentity(material))
+        return self._lowered(material)
 
-    def paint(self, project: Project, look_id: str, options: StageOptions) -> Paint:
-        """What something wearing that instance or material is coloured with; plain grey where it is missing."""
+    def paint(
+        self, project: Project, look_id: str, options: StageOptions, images: Mapping[str, Image] | None = None
+    ) -> tuple[Paint, bool]:
+        """What something wearing that instance or material is coloured with, and whether it blends with what is behind.
+
+        Plain grey where it is missing.
+        """
         found = look(project, look_id)
         material = found.material if found else GREY
         lowered = self.lowered(material)
-        values = uniform_values(lowered, material, found.values if found else {})
+        values = uniform_values(lowered, material, found.values if found else {}, images)
         colour = _shown(lowered, options.show)
         view = options.wire
         if view:
             mine = material.id == view.material and view.wire in lowered.wires
             colour = _wire_colour(lowered.wires[view.wire], view) if mine else const(0.05, 0.05, 0.05, 1.0)
             values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}
-        return Paint(clip_hatched(colour) if options.clip else colour, values, lowered.names)
-
-
-@dataclass(frozen=True, eq=False)
-class _ByIdentity:
-    material: Material
-
-    def __hash__(self) -> int:
-        return id(self.material)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _ByIdentity) and other.material is self.material
-
-
-def _lowered(key: _ByIdentity) -> Lowered:
-    return lower(key.material)
+        if options.clip:
+            colour = clip_hatched(colour)
+        whole = options.show == LIT and not view and not options.clip
+        blended = whole and lowered.alpha_mode == "blend"
+        if lowered.alpha_mode == "mask":
+            colour = join(colour.xyz, f.step(lowered.surface["alpha_cutoff"], lowered.surface["alpha"]))
+        elif not blended:
+            colour = join(colour.xyz, 1.0)
+        return Paint(colour, values, lowered.names, lowered.offset, lowered.alpha_mode == "mask"), blended
 
 
 def _shown(lowered: Lowered, show: str) -> Expr:
+    if show == LIT and lowered.unlit:
+        return join(lowered.surface["base_colour"], lowered.surface["alpha"])
     if show == LIT:
         return surface_model.lit(lowered.surface)
     value = lowered.surface[show]
+    if show == "normal":
+        value = value * 0.5 + 0.5
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
 
 
@@ -148,9 +154,20 @@ def _stripes(along: Expr) -> Expr:
 
 
 def placed_parts(thing: StageObject, model: Model) -> list[tuple[str, Mesh, Matrix]]:
-    """An object's parts by name, each with its world matrix."""
+    """An object's parts by name, each mesh in the object's own space, with the object's world matrix."""
     matrix = placement(thing)
-    return [(part.name, part.mesh, matrix @ part.transform) for part in model.parts]
+    return [(part.name, part.placed, matrix) for part in model.parts]
+
+
+def object_inputs(thing: StageObject, model: Model, mesh: Mesh) -> dict[str, tuple[float, ...]]:
+    """What an object brings to the surface points of one of its meshes, by the names of `ir.supply.OF_OBJECT`."""
+    low, high = model.bounds
+    return placed_inputs(placement(thing)) | {
+        "object_random": (crc32(thing.id.encode()) / 2**32,),
+        "bounds_low": tuple(map(float, low)),
+        "bounds_high": tuple(map(float, high)),
+        "has_vertex_color": (float(mesh.has_colours),),
+    }
 
 
 def scene_bounds(scene: Scene, models: Mapping[str, Model]) -> tuple[Matrix, Matrix]:
@@ -174,18 +191,27 @@ def frame_of(
     looks: Looks,
     time: float = 0.0,
     samples: int = 0,
+    images: Mapping[str, Image] | None = None,
 ) -> Frame:
-    """The frame of a scene. Objects whose asset is not among `models` are left out."""
-    items = []
+    """The frame of a scene. Objects whose asset is not among `models` are left out.
+
+    `images`: the project's textures by id. What is blended or reads the depth behind it comes last, farthest first.
+    """
+    items: list[Item] = []
+    behind: list[Item] = []
+    away: dict[int, float] = {}
     for thing in scene.objects:
         if thing.asset not in models:
             continue
-        paints: dict[str, Paint] = {}
+        paints: dict[str, tuple[Paint, bool]] = {}
         for name, mesh, matrix in placed_parts(thing, models[thing.asset]):
             worn = thing.wears.get(name, thing.wears.get("", ""))
             if worn not in paints:
-                paints[worn] = looks.paint(project, worn, options)
-            items.append(Item(mesh, matrix, paints[worn]))
+                paints[worn] = looks.paint(project, worn, options, images)
+            paint, blended = paints[worn]
+            item = Item(mesh, object_inputs(thing, models[thing.asset], mesh), paint, blended, late(paint, blended))
+            (behind if item.late else items).append(item)
+            away[id(item)] = _distance(mesh, matrix, camera)
     low, high = scene_bounds(scene, models)
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
     middle = (low + high) / 2
@@ -196,20 +222,34 @@ def frame_of(
                 _level(middle, min(0.0, np.floor(low[1] * 2) / 2), reach * 4),
                 _floor_paint(reach),
                 blended=True,
+                late=True,
             )
         )
+    items += sorted(behind, key=lambda item: (item.blended, -away[id(item)]))
     if options.gauge is not None:
-        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.42), _GAUGE, blended=True))
+        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.42), _GAUGE, blended=True, late=True))
     backdrop = _SKY if options.backdrop else _PLAIN
     tone_map = options.tone_map and options.show == LIT and not options.clip and not options.wire
     display = surface_model.displayed(tone_map)
     return Frame(size, camera, tuple(items), backdrop, display, time, samples)
 
 
-def _level(middle: Matrix, height: float, reach: float) -> Matrix:
+def late(paint: Paint, blended: bool) -> bool:
+    """Whether something must wait until all that hides it is drawn."""
+    return blended or "scene_depth" in read_inputs(at_pixel([paint.colour]))
+
+
+def _distance(mesh: Mesh, matrix: Matrix, camera: Camera) -> float:
+    """From the camera to the middle of a mesh, in metres."""
+    low, high = mesh.bounds
+    middle = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
+    return float(np.linalg.norm(middle - camera.position))
+
+
+def _level(middle: Matrix, height: float, reach: float) -> dict[str, tuple[float, ...]]:
     matrix = np.diag([reach, 1.0, reach, 1.0])
     matrix[:3, 3] = (middle[0], height, middle[2])
-    return matrix
+    return placed_inputs(matrix)
 
 
 @functools.cache

@@ -27,34 +27,53 @@ DISPLAYED = uniform("stage:picture", Type.VEC4)
 
 def lit(surface: Mapping[str, Expr]) -> Expr:
     """Linear RGBA of a surface under the sun and the sky."""
-    normal = surface_input("normal_world")
+    normal = surface["normal"]
     view = f.normalize(surface_input("camera_position") - surface_input("position_world"))
     base, metallic = surface["base_colour"], f.saturate(surface["metallic"])
     roughness = f.clamp(surface["roughness"], 0.04, 1.0)
     diffuse_colour = f.mix(base, const(0, 0, 0), metallic)
-    f0 = f.mix(const(0.04, 0.04, 0.04), base, metallic)
+    f0, f90 = reflectance(base, metallic, surface["specular"], surface["specular_colour"])
     to_sun = f.normalize(const(*SUN_DIRECTION))
-    from_sun = brdf(diffuse_colour, f0, roughness, normal, view, to_sun)
+    from_sun = brdf(diffuse_colour, f0, roughness, normal, view, to_sun, f90)
     facing_sun = f.saturate(f.dot(normal, to_sun))
     sun = from_sun * (const(*SUN_LIGHT) * (pi * facing_sun))
-    colour = sun + _from_sky(diffuse_colour, f0, roughness, normal, view) + surface["emissive"]
-    return join(colour, surface["alpha"])
+    sky_light = _from_sky(diffuse_colour, f0, roughness, normal, view) * surface["occlusion"]
+    return join(sun + sky_light + surface["emissive"], surface["alpha"])
 
 
-def brdf(diffuse_colour: Expr, f0: Expr, roughness: Expr, normal: Expr, view: Expr, light: Expr) -> Expr:
-    """The glTF 2.0 BRDF (appendix B.3): Fresnel mix of Lambert and GGX with Smith's height-correlated term."""
+def reflectance(base: Expr, metallic: Expr, specular: Expr, specular_colour: Expr) -> tuple[Expr, Expr]:
+    """Reflectance head on and at grazing: of glass with KHR_materials_specular, or of metal with its base colour."""
+    weight = f.saturate(specular)
+    dielectric = f.min_(specular_colour * 0.04, 1.0) * weight
+    return f.mix(dielectric, base, metallic), f.mix(weight, const(1.0), metallic)
+
+
+def brdf(
+    diffuse_colour: Expr,
+    f0: Expr,
+    roughness: Expr,
+    normal: Expr,
+    view: Expr,
+    light: Expr,
+    f90: Expr | float = 1.0,
+) -> Expr:
+    """The glTF 2.0 BRDF (appendix B.3): Fresnel mix of Lambert and GGX with Smith's height-correlated term.
+
+    The diffuse share is what the strongest mirrored channel leaves, as in KHR_materials_specular.
+    """
     half = f.normalize(light + view)
-    fresnel = schlick(f0, f.saturate(f.dot(view, half)))
+    fresnel = schlick(f0, f.saturate(f.dot(view, half)), f90)
     alpha = roughness * roughness
     specular = fresnel * (smith_visibility(alpha, normal, view, light) * ggx(alpha, f.saturate(f.dot(normal, half))))
-    return (1.0 - fresnel) * (diffuse_colour * (1 / pi)) + specular
+    strongest = f.max_(f.max_(fresnel.x, fresnel.y), fresnel.z)
+    return (1.0 - strongest) * (diffuse_colour * (1 / pi)) + specular
 
 
-def schlick(f0: Expr, cosine: Expr) -> Expr:
-    """Fresnel reflectance by Schlick's approximation: f0 + (1 − f0)(1 − cos θ)⁵."""
+def schlick(f0: Expr, cosine: Expr, f90: Expr | float = 1.0) -> Expr:
+    """Fresnel reflectance by Schlick's approximation: f0 + (f90 − f0)(1 − cos θ)⁵."""
     away = 1.0 - cosine
     squared = away * away
-    return f0 + (1.0 - f0) * (squared * squared * away)
+    return f0 + (f90 - f0) * (squared * squared * away)
 
 
 def ggx(alpha: Expr, cosine: Expr) -> Expr:

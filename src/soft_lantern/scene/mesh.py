@@ -5,7 +5,8 @@ Metres, right-handed, Y up, counter-clockwise triangles seen from outside, textu
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import functools
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -17,13 +18,49 @@ Matrix = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """Points (n, 3), unit normals (n, 3), texture coordinates (n, 2), linear colours (n, 4), triangles (m, 3)."""
+    """Points (n, 3), unit normals (n, 3), texture coordinates (n, 2), linear colours (n, 4), triangles (m, 3).
+
+    `uv1s`: the second set of texture coordinates. `given_tangents`: (n, 4) as in glTF, where a file brings them.
+    `has_colours`: whether the colours are the mesh's own, or white for want of any.
+    """
 
     positions: Floats
     normals: Floats
     uvs: Floats
     colours: Floats
     triangles: Indices
+    uv1s: Floats
+    given_tangents: Floats | None = None
+    has_colours: bool = False
+
+    @functools.cached_property
+    def tangents(self) -> Floats:
+        """Unit tangents square to the normals, and the bitangent's sign: (n, 4), as in glTF 2.0, section 3.7.2.1."""
+        return tangents_of(self)
+
+    @functools.cached_property
+    def slopes(self) -> dict[str, Floats]:
+        """How normals, texture coordinates and colours change along each vertex's tangent and bitangent, per metre."""
+        return slopes_of(self)
+
+    def moved(self, matrix: Matrix) -> Mesh:
+        """The mesh under a 4×4 matrix."""
+        linear = matrix[:3, :3]
+        turned = self.normals @ turned_normals(linear).T
+        lengths = np.linalg.norm(turned, axis=1, keepdims=True)
+        given = self.given_tangents
+        if given is not None:
+            along = given[:, :3] @ linear.T
+            along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-20)
+            given = np.column_stack([along, given[:, 3:]]).astype(np.float32)
+        mirrored = np.linalg.det(linear) < 0
+        return replace(
+            self,
+            positions=(self.positions @ linear.T + matrix[:3, 3]).astype(np.float32),
+            normals=(turned / np.maximum(lengths, 1e-20)).astype(np.float32),
+            triangles=np.ascontiguousarray(self.triangles[:, ::-1]) if mirrored else self.triangles,
+            given_tangents=given,
+        )
 
     @property
     def bounds(self) -> tuple[Floats, Floats]:
@@ -39,6 +76,11 @@ class Part:
     mesh: Mesh
     transform: Matrix = field(default_factory=lambda: np.eye(4))
 
+    @functools.cached_property
+    def placed(self) -> Mesh:
+        """The mesh in the model's own space."""
+        return self.mesh if np.array_equal(self.transform, np.eye(4)) else self.mesh.moved(self.transform)
+
 
 @dataclass(frozen=True, eq=False)
 class Model:
@@ -50,7 +92,7 @@ class Model:
     @property
     def bounds(self) -> tuple[Matrix, Matrix]:
         """The lowest and highest corner over all parts in the model's own space."""
-        return corners_bounds([(part.mesh, part.transform) for part in self.parts])
+        return corners_bounds([(part.placed, np.eye(4)) for part in self.parts])
 
 
 def corners_bounds(placed: list[tuple[Mesh, Matrix]]) -> tuple[Matrix, Matrix]:
@@ -71,6 +113,8 @@ def mesh_from(
     normals: npt.ArrayLike | None = None,
     uvs: npt.ArrayLike | None = None,
     colours: npt.ArrayLike | None = None,
+    uv1s: npt.ArrayLike | None = None,
+    tangents: npt.ArrayLike | None = None,
 ) -> Mesh:
     """A mesh with whatever is missing filled in: flat-area-weighted normals, zero coordinates, white."""
     points = np.ascontiguousarray(positions, np.float32).reshape(-1, 3)
@@ -82,7 +126,90 @@ def mesh_from(
         np.zeros((count, 2), np.float32) if uvs is None else np.ascontiguousarray(uvs, np.float32),
         np.ones((count, 4), np.float32) if colours is None else np.ascontiguousarray(colours, np.float32),
         faces,
+        np.zeros((count, 2), np.float32) if uv1s is None else np.ascontiguousarray(uv1s, np.float32),
+        None if tangents is None else np.ascontiguousarray(tangents, np.float32),
+        colours is not None,
     )
+
+
+def turned_normals(linear: Matrix) -> Matrix:
+    """The 3×3 matrix that carries normals: cofactors, which a flattening cannot break."""
+    x, y, z = linear.T
+    cofactors = np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
+    return np.asarray(cofactors * (-1.0 if np.linalg.det(linear) < 0 else 1.0), np.float64)
+
+
+def tangents_of(mesh: Mesh) -> Floats:
+    """The file's tangents made square to the normals; where it has none, the direction in which u grows."""
+    normals = mesh.normals.astype(np.float64)
+    if mesh.given_tangents is not None:
+        along, sign = mesh.given_tangents[:, :3].astype(np.float64), np.where(mesh.given_tangents[:, 3] < 0, -1.0, 1.0)
+    else:
+        along, against = (_gathered(mesh, rise)[:, :, 0] for rise in _uv_directions(mesh))
+        sign = np.where(np.einsum("ni,ni->n", np.cross(normals, along), against) > 0, -1.0, 1.0)
+    along = along - normals * np.einsum("ni,ni->n", normals, along)[:, None]
+    lengths = np.linalg.norm(along, axis=1, keepdims=True)
+    # Where u says nothing, any direction square to the normal.
+    aside = np.where(np.abs(normals[:, :1]) < 0.9, [[1.0, 0, 0]], [[0, 1.0, 0]])
+    spare = np.cross(np.cross(normals, aside), normals)
+    spare /= np.maximum(np.linalg.norm(spare, axis=1, keepdims=True), 1e-20)
+    along = np.where(lengths > 1e-12, along / np.maximum(lengths, 1e-20), spare)
+    return np.column_stack([along, sign]).astype(np.float32)
+
+
+def slopes_of(mesh: Mesh) -> dict[str, Floats]:
+    """`NAME_along` and `NAME_across` for each of normal, uv, uv1 and color, by area over the triangles of a vertex."""
+    along = mesh.tangents[:, :3].astype(np.float64)
+    across = np.cross(mesh.normals.astype(np.float64), along)
+    named = {"normal": mesh.normals, "uv": mesh.uvs, "uv1": mesh.uv1s, "color": mesh.colours}
+    found: dict[str, Floats] = {}
+    for name, values in named.items():
+        gradients = _gathered(mesh, _gradients(mesh, values))
+        for way, direction in (("along", along), ("across", across)):
+            found[f"{name}_{way}"] = np.einsum("nij,ni->nj", gradients, direction).astype(np.float32)
+    return found
+
+
+def _gradients(mesh: Mesh, values: Floats) -> npt.NDArray[np.float64]:
+    """How values change per metre in each triangle's plane, times the triangle's area: (m, 3, k)."""
+    edges, normal, area = _triangle_frames(mesh)
+    a, b, c = (values[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+    # The gradient g with g·edge = change along the edge and g·normal = 0.
+    first = np.cross(edges[1], normal) / area[:, None]
+    second = np.cross(normal, edges[0]) / area[:, None]
+    gradient = first[:, :, None] * (b - a)[:, None, :] + second[:, :, None] * (c - a)[:, None, :]
+    return np.asarray(gradient * area[:, None, None], np.float64)
+
+
+def _uv_directions(mesh: Mesh) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """The direction of growing u and of growing v in each triangle, weighted by its area: (m, 3, 1) each."""
+    edges, _, _ = _triangle_frames(mesh)
+    a, b, c = (mesh.uvs[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+    (u1, v1), (u2, v2) = (b - a).T, (c - a).T
+    turn = np.sign(u1 * v2 - u2 * v1)[:, None]
+    along = (edges[0] * v2[:, None] - edges[1] * v1[:, None]) * turn
+    down = (edges[1] * u1[:, None] - edges[0] * u2[:, None]) * turn
+    return along[:, :, None], down[:, :, None]
+
+
+def _triangle_frames(mesh: Mesh) -> tuple[list[npt.NDArray[np.float64]], Matrix, Matrix]:
+    """Two edges, the unit normal, and twice the area of each triangle."""
+    a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+    edges = [b - a, c - a]
+    normal = np.cross(edges[0], edges[1])
+    area = np.maximum(np.linalg.norm(normal, axis=1), 1e-20)
+    return edges, normal / area[:, None], area
+
+
+def _gathered(mesh: Mesh, of_triangles: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Values of triangles, weighted by area already, as a mean at each vertex."""
+    count, width = len(mesh.positions), of_triangles[0].size if len(of_triangles) else 3
+    _, _, area = _triangle_frames(mesh)
+    corners = mesh.triangles.reshape(-1)
+    flat = np.repeat(of_triangles.reshape(len(of_triangles), -1), 3, axis=0)
+    total = np.stack([np.bincount(corners, flat[:, i], count) for i in range(width)], axis=1)
+    weight = np.bincount(corners, np.repeat(area, 3), count)
+    return np.asarray((total / np.maximum(weight, 1e-20)[:, None]).reshape(count, *of_triangles.shape[1:]), np.float64)
 
 
 def _smooth_normals(points: Floats, faces: Indices) -> Floats:

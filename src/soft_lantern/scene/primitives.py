@@ -73,6 +73,8 @@ def joined(meshes: list[Mesh]) -> Mesh:
         np.concatenate([m.uvs for m in meshes]),
         np.concatenate([m.colours for m in meshes]),
         np.concatenate([m.triangles + start for m, start in zip(meshes, starts, strict=True)]).astype(np.uint32),
+        np.concatenate([m.uv1s for m in meshes]),
+        has_colours=any(m.has_colours for m in meshes),
     )
 
 

@@ -25,14 +25,6 @@ def placement(thing: StageObject) -> Matrix:
     return matrix
 
 
-def normal_matrix(matrix: Matrix) -> Matrix:
-    """The 3×3 matrix that carries normals: the inverse transpose; of a flattened object, the matrix itself."""
-    linear = matrix[:3, :3]
-    if abs(np.linalg.det(linear)) < 1e-12:
-        return linear
-    return np.asarray(np.linalg.inv(linear).T, np.float64)
-
-
 @dataclass(frozen=True, eq=False)
 class Camera:
     """A camera: its position, and 4×4 matrices from world to view space and from view to clip space."""
@@ -45,6 +37,12 @@ class Camera:
     def view_projection(self) -> Matrix:
         """World to clip space."""
         return self.projection @ self.view
+
+    @property
+    def range(self) -> tuple[float, float]:
+        """The nearest and farthest depth it sees, in metres."""
+        scale, shift = self.projection[2, 2], self.projection[2, 3]
+        return float(shift / (scale - 1)), float(shift / (scale + 1))
 
     def project(self, points: Matrix, size: tuple[int, int]) -> Matrix:
         """Pixel x, y (y down, from the top left corner) and depth along the view axis in metres; (n, 3) to (n, 3)."""

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.graph.document import Material, Node
-from soft_lantern.graph.kinds import known_type
 from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
@@ -47,7 +46,8 @@ def offers(text: str, material: Material, fitting: list[tuple[NodeType, Port]] |
     for place, node_type in enumerate(_in_order(fitting)):
         rank = _rank(typed, node_type.title, node_type.also)
         if rank is not None and node_type.key != "parameter":
-            offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), ports.get(node_type.key, ""))
+            port = ports.get(node_type.key, "")
+            offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, node_type.summary)
             found.append((rank + place * 0.001, offer))
     if allowed("parameter"):
         for parameter in material.parameters:
@@ -187,7 +187,7 @@ class Finder(QFrame):
         item = self.list.item(row)
         if item:
             offer: Offer = item.data(Qt.ItemDataRole.UserRole)
-            self.hint.setText(offer.hint or known_type(offer.node).help.split("\n\n")[0].replace("\n", " "))
+            self.hint.setText(offer.hint)
             self.adjustSize()
 
     def _choose(self) -> None:

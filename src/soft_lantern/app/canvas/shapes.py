@@ -196,9 +196,9 @@ def _passes(path: QPainterPath, point: QPointF, reach: float) -> bool:
 
 def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
     node = material.nodes[node_id]
-    node_type = type_of(node)
+    node_type = type_of(material, node)
     parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
-    title = (parameter.label if parameter and not node.name else "") or label_of(node)
+    title = (parameter.label if parameter and not node.name else "") or label_of(material, node)
     if node.type == "elbow":
         return _elbow(material, node_id, title, kinds)
     rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))
@@ -222,7 +222,7 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
 
 def _elbow(material: Material, node_id: str, title: str, kinds: dict[str, Kind]) -> Slip:
     """A small square with its one input and output side by side."""
-    node, node_type = material.nodes[node_id], known_type(material.nodes[node_id])
+    node, node_type = material.nodes[node_id], known_type(material, material.nodes[node_id])
     entry = _input_row(material, node_id, node_type.inputs[0], kinds, 0.0, None)
     kind = kinds[port_ref(node_id, "out")]
     leaving = Row(2.0, node_type.outputs[0], is_output=True, teeth=kind.width, kind=kind)
@@ -239,7 +239,7 @@ def _input_row(
     if parameter:
         value: Value | None = parameter.default
     else:
-        value = None if wired or needs_wire else typed_value(node, known_type(node), port.name)
+        value = None if wired or needs_wire else typed_value(node, known_type(material, node), port.name)
     teeth = kind.width if port.carries.takes_wire else 0
     return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired)
 

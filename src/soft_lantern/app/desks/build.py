@@ -146,6 +146,8 @@ class BuildDesk(QWidget):
                 session.view,
                 self.stage_bar.clip.isChecked(),
                 self.probe,
+                session.project,
+                dict(session.images),
             )
         )
 
@@ -213,7 +215,8 @@ class BuildDesk(QWidget):
             self._show_wire()
             return
         node_id, port = node_and_port(wire)
-        name = label_of(answer.material.nodes[node_id]) if node_id in answer.material.nodes else node_id
+        material = answer.material
+        name = label_of(material, material.nodes[node_id]) if node_id in material.nodes else node_id
         title = name if port == "out" else f"{name} {port}"
         self.reading.show_wire(
             title,
@@ -244,9 +247,8 @@ class BuildDesk(QWidget):
         self.tabs.setTabText(2, f"Notices ({count})" if count else "Notices")
 
     def _fix(self, notice: Notice, fix: Fix) -> None:
-        material = self.session.project.materials.get(notice.place)
-        if material:
-            self.session.attempt(fix.words, lambda: put_material(self.session.project, fix.edit(material)))
+        if notice.place in self.session.project.materials:
+            self.session.attempt(fix.words, lambda: fix.mended(self.session.project, notice.place))
 
     def _tick(self, seconds: float) -> None:
         self.stage.set_time(seconds)

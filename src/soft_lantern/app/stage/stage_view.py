@@ -20,7 +20,7 @@ from soft_lantern.graph.document import Project, Scene, StageObject, Vector, Vie
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.points import Points, point_under
-from soft_lantern.render.staging import Looks, StageOptions, frame_of, placed_parts, scene_bounds
+from soft_lantern.render.staging import Looks, StageOptions, frame_of, object_inputs, placed_parts, scene_bounds
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Matrix
 from soft_lantern.scene.picking import Hit, nearest_hit
@@ -139,12 +139,13 @@ class StageView(QWidget):
         asked, self.still = self._asked, False
         camera = camera_for(self.session.view, size)
         project, models = self._dressed(self.session.project, scene), dict(self.session.models)
+        images = dict(self.session.images)
         shown = project.scenes[scene.id]
         options = replace(self.options, gauge=scene.gauge if self.gauge_shown else None)
         samples, time = (4 if still else 0), self.time
 
         def make() -> Frame:
-            return frame_of(project, shown, models, camera, size, options, self._looks, time, samples)
+            return frame_of(project, shown, models, camera, size, options, self._looks, time, samples, images)
 
         self.worker.submit(
             self.place,
@@ -369,7 +370,12 @@ class StageView(QWidget):
         camera = self._now_camera()
         away = float(np.linalg.norm(hit.point - camera.position))
         behind = self.hit_at(at, beyond=away + 1e-4)
-        return point_under(hit, camera, float(np.linalg.norm(behind.point - hit.point)) if behind else 0.0)
+        thing = self.scene.object(hit.key[0]) if self.scene else None
+        assert thing is not None
+        of_object = object_inputs(thing, self.session.models[thing.asset], hit.mesh)
+        pixel = (at.x(), self.height() - at.y())
+        gap = float(np.linalg.norm(behind.point - hit.point)) if behind else None
+        return point_under(hit, camera, of_object, pixel, self._size(), gap)
 
     def _probe_hover(self) -> None:
         triangles = sum(len(p.mesh.triangles) for m in self.session.models.values() for p in m.parts)

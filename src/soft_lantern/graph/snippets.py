@@ -1,0 +1,165 @@
+"""Snippets: graphs that are used as nodes of other graphs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
+from soft_lantern.graph.kinds import known_type, output_kinds
+from soft_lantern.values.kinds import Kind
+
+
+def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, Material]:
+    """The snippets a graph uses, theirs included, by id."""
+    found: dict[str, Material] = {}
+    waiting = [graph]
+    while waiting:
+        for node in waiting.pop().nodes.values():
+            wanted = node.settings.get("snippet", "") if node.type == "snippet" else ""
+            if wanted in every and wanted not in found:
+                found[wanted] = every[wanted]
+                waiting.append(every[wanted])
+    return found
+
+
+def attached(project: Project) -> Project:
+    """The project with every graph holding the snippets it uses, as they are now."""
+    snippets = project.snippets
+    plain = {i: changed(s, snippets={}) if s.snippets else s for i, s in snippets.items()}
+    snippets = {i: _with_used(s, snippets.get(i), plain) for i, s in plain.items()}
+    materials = {i: _with_used(m, m, plain) for i, m in project.materials.items()}
+    if _same(materials, project.materials) and _same(snippets, project.snippets):
+        return project
+    return changed(project, materials=materials, snippets=snippets)
+
+
+def _with_used(graph: Material, before: Material | None, every: Mapping[str, Material]) -> Material:
+    """The graph with its snippets; the very object it was where they are the same."""
+    used = used_snippets(graph, every)
+    if before is not None and before.snippets == used:
+        return before
+    return changed(graph, snippets=used)
+
+
+def _same(new: Mapping[str, Material], old: Mapping[str, Material]) -> bool:
+    return all(new[i] is old.get(i) for i in new)
+
+
+def put_snippet(project: Project, snippet: Material) -> Project:
+    """The project with a snippet added or replaced. Raises BadEdit where it would hold itself."""
+    every = {**project.snippets, snippet.id: snippet}
+    if snippet.id in used_snippets(snippet, every):
+        raise BadEdit(f"{snippet.name} cannot hold itself")
+    return attached(changed(project, snippets=every))
+
+
+def remove_snippet(project: Project, snippet_id: str) -> Project:
+    """The project without a snippet. Raises BadEdit while a graph uses it."""
+    users = [g.name for g in (*project.materials.values(), *project.snippets.values()) if snippet_id in g.snippets]
+    if users:
+        raise BadEdit(f"{project.snippets[snippet_id].name} is used in {', '.join(sorted(users))}")
+    return changed(project, snippets={i: s for i, s in project.snippets.items() if i != snippet_id})
+
+
+def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Material, Material]:
+    """The material with some nodes put into a new snippet, and the snippet.
+
+    What feeds them from outside becomes inputs, what they feed becomes outputs; parameters stay outside. Raises BadEdit
+    where nothing is left to put in, or a wire would lead out and in again.
+    """
+    outside = ("parameter", "surface", "unlit_surface", "vertex_offset", "snippet_input", "snippet_output")
+    inside = {i for i in node_ids if material.nodes[i].type not in outside}
+    if not inside:
+        raise BadEdit("select nodes that compute something; parameters and outputs stay in the material")
+    kinds = output_kinds(material)
+    piece = fragment(material, inside)
+    snippet = Material(id=new_id("snippet"), name=name, nodes=piece.nodes, wires=piece.wires)
+    left, right = min(n.x for n in piece.nodes.values()), max(n.x for n in piece.nodes.values())
+    top = min(n.y for n in piece.nodes.values())
+    entries: dict[str, str] = {}
+    exits: dict[str, str] = {}
+    for into, out in material.wires.items():
+        reader, source = node_and_port(into)[0], node_and_port(out)[0]
+        if reader in inside and source not in inside:
+            if out not in entries:
+                entries[out] = entry = new_id("input")
+                named = material.nodes[source].name or known_type(material, material.nodes[source]).title
+                settings = {"kind": str(kinds[out])}
+                place = Node(
+                    type="snippet_input", name=named, x=left - 190, y=top + 90 * (len(entries) - 1), settings=settings
+                )
+                snippet = add_node(snippet, entry, place)
+            snippet = changed(snippet, wires={**snippet.wires, into: port_ref(entries[out], "out")})
+        elif source in inside and reader not in inside and out not in exits:
+            exits[out] = leaving = new_id("output")
+            named = material.nodes[source].name or known_type(material, material.nodes[source]).title
+            place = Node(type="snippet_output", name=named, x=right + 190, y=top + 90 * (len(exits) - 1))
+            snippet = add_node(snippet, leaving, place)
+            snippet = changed(snippet, wires={**snippet.wires, port_ref(leaving, "value"): out})
+    return _put_in_place(material, inside, snippet, entries, exits), snippet
+
+
+def _put_in_place(
+    material: Material, inside: set[str], snippet: Material, entries: dict[str, str], exits: dict[str, str]
+) -> Material:
+    """The material with a node of the snippet where those inside it stood."""
+    readers = {
+        into: out for into, out in material.wires.items() if out in exits and node_and_port(into)[0] not in inside
+    }
+    x = sum(material.nodes[i].x for i in inside) / len(inside)
+    y = sum(material.nodes[i].y for i in inside) / len(inside)
+    used = used_snippets(snippet, material.snippets) | {snippet.id: snippet} | material.snippets
+    node_id = new_id("snippet")
+    left = changed(remove_nodes(material, inside), snippets=used)
+    left = add_node(left, node_id, Node(type="snippet", x=round(x), y=round(y), settings={"snippet": snippet.id}))
+    for out, entry in entries.items():
+        left = connect(left, out, port_ref(node_id, entry))
+    for into, out in readers.items():
+        left = connect(left, port_ref(node_id, exits[out]), into)
+    return left
+
+
+def expand(material: Material, node_id: str) -> Material:
+    """The material with a snippet's node replaced by the nodes in the snippet."""
+    node = material.nodes[node_id]
+    inner = material.snippets[node.settings["snippet"]]
+    plain = [i for i, n in inner.nodes.items() if n.type not in ("snippet_input", "snippet_output")]
+    left = min((inner.nodes[i].x for i in plain), default=0.0)
+    top = min((inner.nodes[i].y for i in plain), default=0.0)
+    made, new_ids = paste(material, fragment(inner, plain), node.x - left, node.y - top)
+    renamed = dict(zip(plain, new_ids, strict=True))
+
+    def source_of(out: str) -> str | None:
+        source, port = node_and_port(out)
+        if source in renamed:
+            return port_ref(renamed[source], port)
+        return material.wires.get(port_ref(node_id, source))
+
+    for into, out in inner.wires.items():
+        reader, port = node_and_port(into)
+        feeding = source_of(out)
+        if reader in renamed and feeding:
+            made = connect(made, feeding, port_ref(renamed[reader], port))
+        elif reader in renamed and node_and_port(out)[0] not in renamed:
+            entry = inner.nodes[node_and_port(out)[0]]
+            typed = node.values.get(node_and_port(out)[0], entry.values.get("value", 0.0))
+            made = type_value(made, renamed[reader], port, typed)
+    for into, out in material.wires.items():
+        source, leaving = node_and_port(out)
+        feeding = source_of(inner.wires.get(port_ref(leaving, "value"), "")) if source == node_id else None
+        if feeding:
+            made = connect(made, feeding, into)
+    return remove_nodes(made, [node_id])
+
+
+def empty_snippet(name: str) -> Material:
+    """A snippet of one input that hands it out again."""
+    entry, leaving = new_id("input"), new_id("output")
+    nodes = {
+        entry: Node(type="snippet_input", name="In", settings={"kind": str(Kind.NUMBER)}),
+        leaving: Node(type="snippet_output", name="Out", x=320.0),
+    }
+    wires = {port_ref(leaving, "value"): port_ref(entry, "out")}
+    return Material(id=new_id("snippet"), name=name, nodes=nodes, wires=wires)

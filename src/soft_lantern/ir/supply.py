@@ -1,0 +1,204 @@
+"""How surface inputs come about: from a mesh's vertex, carried across a triangle, to a pixel.
+
+Written once as expressions. The renderers, the measuring of graphs and exported vertex shaders all read them here.
+A triangle carries `CARRIED`; an object and a frame give `OF_OBJECT` and `OF_FRAME`; `BUILT_IN` come with the pixel.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterable, Sequence
+
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.derivative import rate
+from soft_lantern.ir.expr import Expr, Op, Type, const, input_, join, topological
+from soft_lantern.ir.inputs import INPUTS, VARYING, surface_input
+from soft_lantern.ir.rewrite import replace
+
+ATTRIBUTES = {
+    "mesh_position": Type.VEC3,
+    "mesh_normal": Type.VEC3,
+    "mesh_tangent": Type.VEC4,
+    "mesh_uv": Type.VEC2,
+    "mesh_uv1": Type.VEC2,
+    "mesh_color": Type.VEC4,
+}
+"""What a mesh gives at each vertex, in the object's own space; the tangent's w is the bitangent's sign (glTF 2.0)."""
+
+SLOPES = {
+    f"mesh_{name}_{way}": ATTRIBUTES[f"mesh_{name}"]
+    for name in ("normal", "uv", "uv1", "color")
+    for way in ("along", "across")
+}
+"""How attributes change along the vertex's tangent and across it, per metre."""
+
+CARRIED = {
+    "position_world": Type.VEC3,
+    "position_object": Type.VEC3,
+    "carried_normal": Type.VEC3,
+    "carried_tangent": Type.VEC4,
+    "uv": Type.VEC2,
+    "uv1": Type.VEC2,
+    "vertex_color": Type.VEC4,
+}
+"""What goes from the corners of a triangle to its pixels, interpolated with perspective."""
+
+OF_OBJECT = (
+    *("object_position", "object_x", "object_y", "object_z"),
+    *("object_random", "bounds_low", "bounds_high", "has_vertex_color"),
+)
+OF_FRAME = ("camera_position", "camera_right", "camera_up", "camera_range", "picture_size", "time", "time_step")
+BUILT_IN = ("pixel_place", "front_facing", "scene_depth")
+
+
+def attribute(name: str) -> Expr:
+    """The expression that reads an attribute or a slope of the mesh."""
+    return input_(name, ATTRIBUTES.get(name) or SLOPES[name])
+
+
+def unit(v: Expr) -> Expr:
+    """The direction of a vector; zero for zero."""
+    return v / f.max_(f.length(v), 1e-20)
+
+
+def object_axes() -> tuple[Expr, Expr, Expr]:
+    """The object's axes in world space, as long as its scale."""
+    return surface_input("object_x"), surface_input("object_y"), surface_input("object_z")
+
+
+def _volume() -> Expr:
+    x, y, z = object_axes()
+    return f.dot(x, f.cross(y, z))
+
+
+def turned(v: Expr) -> Expr:
+    """A vector of object space in world space, with the object's scale."""
+    x, y, z = object_axes()
+    return x * v.x + y * v.y + z * v.z
+
+
+def turned_back(v: Expr) -> Expr:
+    """A vector of world space in object space."""
+    x, y, z = object_axes()
+    return join(f.dot(f.cross(y, z), v), f.dot(f.cross(z, x), v), f.dot(f.cross(x, y), v)) / _volume()
+
+
+def turned_normal(n: Expr) -> Expr:
+    """A normal of object space in world space, of unit length: by cofactors, which a flattened object cannot break."""
+    x, y, z = object_axes()
+    whole = f.cross(y, z) * n.x + f.cross(z, x) * n.y + f.cross(x, y) * n.z
+    return unit(whole * _handedness())
+
+
+def turned_normal_back(n: Expr) -> Expr:
+    """A normal of world space in object space, of unit length."""
+    return unit(join(*(f.dot(axis, n) for axis in object_axes())))
+
+
+def _handedness() -> Expr:
+    return f.select(_volume() < 0.0, -1.0, 1.0)
+
+
+def forward() -> Expr:
+    """The direction the camera looks in, in world space."""
+    return f.cross(surface_input("camera_up"), surface_input("camera_right"))
+
+
+@functools.cache
+def still_vertex() -> dict[str, Expr]:
+    """What a vertex hands on, by the names of `CARRIED`, where nothing offsets it."""
+    position = attribute("mesh_position")
+    tangent = attribute("mesh_tangent")
+    return {
+        "position_world": turned(position) + surface_input("object_position"),
+        "position_object": position,
+        "carried_normal": turned_normal(attribute("mesh_normal")),
+        "carried_tangent": join(unit(turned(tangent.xyz)), tangent.w * _handedness()),
+        "uv": attribute("mesh_uv"),
+        "uv1": attribute("mesh_uv1"),
+        "vertex_color": attribute("mesh_color"),
+    }
+
+
+@functools.lru_cache(maxsize=256)
+def vertex(offset: Expr | None) -> dict[str, Expr]:
+    """What a vertex hands on where a world-space offset in metres, over surface inputs, moves it.
+
+    The normal is that of the moved surface: the cross product of how the moved position changes along the tangent and
+    across it, by differentiation of the offset itself.
+    """
+    if offset is None:
+        return still_vertex()
+    still = still_vertex()
+    move = at_vertex(offset)
+    position = still["position_world"] + move
+    along, across = (rate(position, _way(way)) for way in ("along", "across"))
+    return still | {
+        "position_world": position,
+        "position_object": still["position_object"] + turned_back(move),
+        "carried_normal": unit(f.cross(along, across) * _handedness()),
+        "carried_tangent": join(unit(along), still["carried_tangent"].w),
+    }
+
+
+def at_vertex(value: Expr) -> Expr:
+    """A value over surface inputs, as a vertex reads them: pixels are not there yet, and the outside is seen."""
+    still = {input_(name, CARRIED[name]): expr for name, expr in still_vertex().items()}
+    for name in (*BUILT_IN, *(n for n in INPUTS if n.endswith(("_dx", "_dy")))):
+        still[surface_input(name)] = const(*INPUTS[name].default)
+    (over_carried,) = at_pixel([value])
+    return replace([over_carried], still, fold=False)[over_carried]
+
+
+def _way(way: str) -> dict[Expr, Expr]:
+    """How the attributes change when a vertex moves a metre along its tangent, or across it."""
+    tangent = attribute("mesh_tangent").xyz
+    moved = tangent if way == "along" else f.cross(attribute("mesh_normal"), tangent)
+    slopes = {attribute(f"mesh_{n}"): attribute(f"mesh_{n}_{way}") for n in ("normal", "uv", "uv1", "color")}
+    return {attribute("mesh_position"): moved} | slopes
+
+
+@functools.cache
+def derived_inputs() -> dict[str, Expr]:
+    """The inputs a pixel works out, over what triangles carry, objects and frames give, and what is built in."""
+    position, eye = surface_input("position_world"), surface_input("camera_position")
+    normal, tangent = unit(input_("carried_normal", Type.VEC3)), input_("carried_tangent", Type.VEC4)
+    away = position - eye
+    distance, depth = f.length(away), f.dot(away, forward())
+    square = unit(tangent.xyz - normal * f.dot(normal, tangent.xyz))
+    behind = (surface_input("scene_depth") - depth) * distance / f.max_(depth, 1e-6)
+    found = {
+        "normal_world": normal * (surface_input("front_facing") * 2.0 - 1.0),
+        "tangent_world": square,
+        "bitangent_world": f.cross(normal, square) * tangent.w,
+        "view_distance": distance,
+        "surface_depth": depth,
+        "depth_behind": f.max_(behind, 0.0),
+    }
+    for name in ("normal_world", "view_distance"):
+        for axis in ("dx", "dy"):
+            found[f"{name}_{axis}"] = rate(found[name], {e: _to_next(e, axis) for e in _carried_smoothly()})
+    return found
+
+
+def _carried_smoothly() -> list[Expr]:
+    names = [*(n for n in VARYING if n in CARRIED), "carried_normal"]
+    return [input_(name, CARRIED[name]) for name in names]
+
+
+def _to_next(leaf: Expr, axis: str) -> Expr:
+    return input_(f"{leaf.data}_{axis}", leaf.type)
+
+
+def at_pixel(values: Sequence[Expr]) -> list[Expr]:
+    """Values over surface inputs, over only what a pixel is handed."""
+    derived = {surface_input(name): expr for name, expr in derived_inputs().items()}
+    if not any(expr in derived for expr in topological(values)):
+        return list(values)
+    done = replace(values, derived, fold=False)
+    return [done[value] for value in values]
+
+
+def read_inputs(values: Iterable[Expr]) -> list[str]:
+    """The names of the inputs that values read, sorted."""
+    return sorted({str(e.data) for e in topological(values) if e.op is Op.INPUT})

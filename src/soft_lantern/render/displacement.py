@@ -1,0 +1,128 @@
+"""Whether meshes are fine enough for the vertex offsets they wear."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from soft_lantern.graph.document import Asset, Material, Project, Scene, changed
+from soft_lantern.graph.instances import look
+from soft_lantern.graph.kinds import label_of
+from soft_lantern.graph.lowering import uniform_values
+from soft_lantern.graph.notices import Fix, Notice, Severity
+from soft_lantern.ir import supply
+from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.numpy_reader import as_rows, evaluate
+from soft_lantern.render.frame import UniformValue, frame_inputs
+from soft_lantern.render.soft import vertex_leaves
+from soft_lantern.render.staging import Looks, object_inputs, placed_parts
+from soft_lantern.scene.mesh import Mesh, Model
+from soft_lantern.scene.primitives import FINEST, primitive
+from soft_lantern.scene.transforms import Camera
+from soft_lantern.values.images import Image
+
+MISSED = 0.25
+"""The share of an offset's span that may be missed between vertices: a sine of 6 vertices a wavelength misses a 7th."""
+MOST_TRIANGLES = 40_000
+"""Of larger meshes only so many triangles are looked at."""
+
+
+@dataclass(frozen=True, slots=True)
+class Coarseness:
+    """How far an offset reaches over a mesh's vertices, and what straight edges miss of it at most; metres."""
+
+    span: float
+    missed: float
+
+    @property
+    def too_coarse(self) -> bool:
+        return self.missed > MISSED * max(self.span, self.missed)
+
+
+def coarseness(
+    mesh: Mesh, inputs: Mapping[str, tuple[float, ...]], offset: Expr, uniforms: Mapping[str, UniformValue]
+) -> Coarseness:
+    """Compares the offset in the middle of edges with the mean of what it is at their ends."""
+    move = supply.at_vertex(offset)
+    leaves = vertex_leaves(mesh, {"offset": move}, inputs, uniforms)
+    triangles = mesh.triangles[:: max(len(mesh.triangles) // MOST_TRIANGLES, 1)]
+    edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    # The middles of edges, as vertices of their own.
+    halfway = {
+        name: rows if not name.startswith("mesh_") else (rows[:, edges[:, 0]] + rows[:, edges[:, 1]]) / 2
+        for name, rows in leaves.items()
+    }
+    at_vertices = as_rows(evaluate([move], leaves, np.float64)[move], len(mesh.positions))
+    between = as_rows(evaluate([move], halfway, np.float64)[move], len(edges))
+    straight = (at_vertices[edges[:, 0]] + at_vertices[edges[:, 1]]) / 2
+    every = np.concatenate([at_vertices[np.unique(triangles)], between])
+    span = np.linalg.norm(every.max(axis=0) - every.min(axis=0)) if len(every) else 0.0
+    missed = np.linalg.norm(between - straight, axis=1).max() if len(edges) else 0.0
+    return Coarseness(*(float(x) if np.isfinite(x) else 0.0 for x in (span, missed)))
+
+
+def coarse_meshes(
+    project: Project,
+    scene: Scene,
+    models: Mapping[str, Model],
+    camera: Camera,
+    looks: Looks,
+    images: Mapping[str, Image] | None = None,
+    only: str = "",
+    time: float = 0.0,
+) -> Iterator[Notice]:
+    """A notice for each object of a scene whose mesh is too coarse for the vertex offset it wears.
+
+    `only`: the id of the one material to look at.
+    """
+    frame = frame_inputs(camera, (1, 1), time)
+    told: set[tuple[str, str]] = set()
+    for thing in scene.objects:
+        for part, mesh, _ in placed_parts(thing, models[thing.asset]) if thing.asset in models else ():
+            found = look(project, thing.wears.get(part, thing.wears.get("", "")))
+            if found is None or (only and found.material.id != only) or (found.material.id, thing.asset) in told:
+                continue
+            lowered = looks.lowered(found.material)
+            if lowered.offset is None:
+                continue
+            inputs = {**frame, **object_inputs(thing, models[thing.asset], mesh)}
+            uniforms = uniform_values(lowered, found.material, found.values, images)
+            known = coarseness(mesh, inputs, lowered.offset, uniforms)
+            if known.too_coarse:
+                told.add((found.material.id, thing.asset))
+                asset = project.assets[thing.asset]
+                fine = _fine_enough(asset, inputs, lowered.offset, uniforms)
+                yield _notice(found.material, asset, known, fine)
+
+
+def _fine_enough(
+    asset: Asset, inputs: Mapping[str, tuple[float, ...]], offset: Expr, uniforms: Mapping[str, UniformValue]
+) -> int:
+    """The least doubling of a primitive's subdivision that is fine enough; 0 where there is none."""
+    finer = asset.subdivision * 2
+    while asset.primitive and finer <= FINEST:
+        mesh = primitive(asset.primitive, finer).parts[0].placed
+        if not coarseness(mesh, inputs, offset, uniforms).too_coarse:
+            return finer
+        finer *= 2
+    return 0
+
+
+def _notice(material: Material, asset: Asset, known: Coarseness, fine: int) -> Notice:
+    node_id = next(i for i, n in material.nodes.items() if n.type == "vertex_offset")
+    name = label_of(material, material.nodes[node_id])
+    text = (
+        f"{name} is too fine for {asset.name}: between its vertices it misses up to {known.missed:.3g} m"
+        f" of {known.span:.3g} m"
+    )
+    mends: tuple[Fix, ...] = ()
+    if fine:
+
+        def subdivide(project: Project) -> Project:
+            finer = changed(project.assets[asset.id], subdivision=fine)
+            return changed(project, assets={**project.assets, asset.id: finer})
+
+        mends = (Fix(f"Subdivide {asset.name} to {fine}", of_project=subdivide),)
+    return Notice(Severity.WARNING, "coarse-mesh", text, material.id, node_id, fixes=mends)

@@ -1,0 +1,151 @@
+"""Rasterises triangles at pixel centres, as in the OpenGL 3.3 specification, section 3.6.1."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.scene.mesh import Indices
+
+CANDIDATES_AT_ONCE = 2_000_000
+NEAR = 1e-6
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Hits:
+    """Which pixels triangles are nearest in: pixel index, depth in 0–1, and whether the outside is seen.
+
+    `carried`: what the triangles carry, interpolated with perspective, each (n, k).
+    """
+
+    pixels: npt.NDArray[np.int64]
+    depths: Floats
+    front: npt.NDArray[np.bool_]
+    carried: dict[str, Floats]
+    _corners: Floats
+    _screen: Floats
+    _w: Floats
+    _place: npt.NDArray[np.int64]
+    _layout: dict[str, slice]
+
+    def carried_rates(self) -> dict[str, Floats]:
+        """How carried values change to the next pixel, `NAME_dx` to the right and `NAME_dy` upwards, each (n, k).
+
+        Between the two pixels of a pair, as hardware takes differences within blocks of 2 × 2.
+        """
+        found: dict[str, Floats] = {}
+        for axis, name in ((0, "dx"), (1, "dy")):
+            first = self._place.copy()
+            first[:, axis] -= first[:, axis] % 2
+            second = first.copy()
+            second[:, axis] += 1
+            change = self._at(second) - self._at(first)
+            found |= {f"{each}_{name}": change[:, part] for each, part in self._layout.items()}
+        return found
+
+    def _at(self, place: npt.NDArray[np.int64]) -> Floats:
+        """What the same triangles carry at other pixels, counted from the lower left."""
+        weights = _perspective(_weights(self._screen, place.astype(np.float64) + 0.5), self._w)
+        return np.asarray(np.einsum("nc,nca->na", weights, self._corners))
+
+
+def rasterise(
+    triangles: Indices, clip: Floats, carried: Mapping[str, Floats], size: tuple[int, int], depth: Floats
+) -> Hits:
+    """Where triangles, with their vertices in clip space (n, 4), are nearer than `depth` (one value for each pixel)."""
+    layout, width = {}, 4
+    for name, rows in carried.items():
+        layout[name] = slice(width - 4, width - 4 + rows.shape[1])
+        width += rows.shape[1]
+    corners = _in_front(np.hstack([clip, *carried.values()])[triangles])
+    w = corners[..., 3]
+    # Screen places in pixels from the lower left corner, as in OpenGL.
+    screen = (corners[..., :2] / w[..., None] * 0.5 + 0.5) * np.array(size)
+    z = corners[..., 2] / w * 0.5 + 0.5
+    area = _cross(screen[:, 1] - screen[:, 0], screen[:, 2] - screen[:, 0])
+    low = np.clip(np.ceil(screen.min(axis=1) - 0.5), 0, size).astype(np.int64)
+    high = np.clip(np.floor(screen.max(axis=1) - 0.5) + 1, 0, size).astype(np.int64)
+    extent = np.maximum(high - low, 0)
+    counts = np.where(np.abs(area) > 1e-12, extent[:, 0] * extent[:, 1], 0)
+    best = depth.copy()
+    kept: list[tuple[npt.NDArray[np.int64], Floats, npt.NDArray[np.int64]]] = []
+    for chunk in _chunks(counts):
+        triangle = np.repeat(chunk, counts[chunk])
+        step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
+        x = low[triangle, 0] + step % extent[triangle, 0]
+        y = low[triangle, 1] + step // extent[triangle, 0]
+        weights = _weights(screen[triangle], np.stack([x, y], axis=1) + 0.5)
+        at = (z[triangle] * weights).sum(axis=1)
+        pixel = (size[1] - 1 - y) * size[0] + x
+        inside = (weights >= 0).all(axis=1) & (at >= 0) & (at <= 1) & (at < best[pixel])
+        pixel, at, triangle = pixel[inside], at[inside], triangle[inside]
+        nearest = np.lexsort((at, pixel))
+        first = nearest[np.r_[True, pixel[nearest][1:] != pixel[nearest][:-1]]] if len(nearest) else nearest
+        best[pixel[first]] = at[first]
+        kept.append((pixel[first], at[first], triangle[first]))
+    if not kept:
+        kept.append((np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)))
+    pixel, triangle = (np.concatenate([k[i] for k in kept]).astype(np.int64) for i in (0, 2))
+    at = np.concatenate([k[1] for k in kept])
+    # A later chunk may have come nearer in the same pixel.
+    final = at == best[pixel]
+    pixel, at, triangle = pixel[final], at[final], triangle[final]
+    place = np.stack([pixel % size[0], size[1] - 1 - pixel // size[0]], axis=1)
+    true = _perspective(_weights(screen[triangle], place + 0.5), w[triangle])
+    values = corners[triangle][..., 4:]
+    mixed = np.einsum("nc,nca->na", true, values)
+    named = {name: mixed[:, part] for name, part in layout.items()}
+    return Hits(pixel, at, area[triangle] > 0, named, values, screen[triangle], w[triangle], place, layout)
+
+
+def _weights(screen: Floats, centre: Floats) -> Floats:
+    """Each corner's share of a place on the screen, (n, 3)."""
+    a, b, c = (screen[:, i] for i in range(3))
+    area = _cross(b - a, c - a)
+    weights = np.stack([_cross(b - centre, c - centre), _cross(c - centre, a - centre)], axis=1) / area[:, None]
+    return np.column_stack([weights, 1 - weights.sum(axis=1)])
+
+
+def _perspective(weights: Floats, w: Floats) -> Floats:
+    true = weights / w
+    return np.asarray(true / true.sum(axis=1, keepdims=True))
+
+
+def _in_front(corners: Floats) -> Floats:
+    """Triangles (n, 3, k), clip position first, cut where they cross behind the eye."""
+    near = corners[..., 2] + corners[..., 3]  # the near plane: z = −w
+    outside = near < NEAR
+    whole = corners[~outside.any(axis=1)]
+    crossing = np.flatnonzero(outside.any(axis=1) & ~outside.all(axis=1))
+    pieces = [piece for index in crossing for piece in _cut(corners[index], near[index])]
+    return np.concatenate([whole, np.array(pieces)]) if pieces else whole
+
+
+def _cut(corners: Floats, near: Floats) -> list[Floats]:
+    """The part of one triangle in front of the near plane, as one or two triangles (Sutherland and Hodgman)."""
+    polygon: list[Floats] = []
+    for i in range(3):
+        j = (i + 1) % 3
+        if near[i] >= NEAR:
+            polygon.append(corners[i])
+        if (near[i] >= NEAR) != (near[j] >= NEAR):
+            t = (NEAR - near[i]) / (near[j] - near[i])
+            polygon.append(corners[i] + t * (corners[j] - corners[i]))
+    return [np.stack([polygon[0], polygon[k], polygon[k + 1]]) for k in range(1, len(polygon) - 1)]
+
+
+def _chunks(counts: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
+    """Triangle numbers in runs whose candidate pixels fit in memory together."""
+    used = np.flatnonzero(counts)
+    if not len(used):
+        return []
+    batch = np.cumsum(counts[used]) // CANDIDATES_AT_ONCE
+    return np.split(used, np.flatnonzero(np.diff(batch)) + 1)
+
+
+def _cross(a: Floats, b: Floats) -> Floats:
+    return np.asarray(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0])
