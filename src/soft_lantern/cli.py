@@ -21,7 +21,7 @@ from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project, save_project
-from soft_lantern.formats.shader_package import write_package
+from soft_lantern.formats.shader_package import HEADS, write_package
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Asset, Material, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.instances import look
@@ -197,14 +197,14 @@ def probe(
 def export(
     project: ProjectFolder,
     material: Annotated[str, typer.Option(help="the material")],
-    to: Annotated[str, typer.Option(help="the target: glsl")],
+    to: Annotated[str, typer.Option(help=f"the target: {' or '.join(HEADS)}")],
     output: Output,
 ) -> None:
     """Write a material's shader text and parameter table into a folder."""
-    if to != "glsl":
-        raise BadValue(f"there is no target “{to}”, only glsl")
+    if to not in HEADS:
+        raise BadValue(f"there is no target “{to}”, only {' and '.join(HEADS)}")
     document = open_project(project).project
-    for path in write_package(_named(document.materials.values(), material, "material"), output):
+    for path in write_package(_named(document.materials.values(), material, "material"), output, to):
         print(f"wrote {path}")
 
 

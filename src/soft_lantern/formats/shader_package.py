@@ -1,4 +1,4 @@
-"""A material as a GLSL 3.30 package: vertex and fragment shader, and a table of its parameters.
+"""A material as a package of GLSL 3.30 or GLSL ES 3.00: vertex and fragment shader, and a table of its parameters.
 
 Typed constants are folded in; parameters stay uniforms under the author's identifiers.
 """
@@ -43,7 +43,14 @@ TARGETS = (
 """What the fragment shader writes, one after another: name, words, and the surface's values in it."""
 
 
-def package(material: Material) -> dict[str, str]:
+HEADS = {
+    "glsl": ["#version 330 core"],
+    "glsl-es": ["#version 300 es", "precision highp float;", "precision highp int;", "precision highp sampler2D;"],
+}
+"""The first lines of a shader for each target."""
+
+
+def package(material: Material, target: str = "glsl") -> dict[str, str]:
     """The files of the package by name. Raises BadValue where a parameter cannot be written."""
     for parameter in material.parameters:
         trouble = trouble_with_parameter(material, parameter)
@@ -51,7 +58,8 @@ def package(material: Material) -> dict[str, str]:
             raise BadValue(f"{material.name} cannot be exported: {trouble}")
     lowered = lower(material)
     surface, offset, names = _folded(material, lowered)
-    base = as_identifier(material.name, fallback="material")
+    taken = {*INPUTS, *(p.identifier for p in material.parameters)}
+    base = as_identifier(material.name, taken, fallback="material")
     reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
     used = _used_parameters(material, reached)
     table = {
@@ -62,15 +70,15 @@ def package(material: Material) -> dict[str, str]:
         ],
     }
     return {
-        f"{base}.frag.glsl": _fragment(material, surface, names, used, base, lowered.alpha_mode),
-        f"{base}.vert.glsl": _vertex(surface, offset, used),
+        f"{base}.frag.glsl": _fragment(material, surface, names, used, base, lowered.alpha_mode, target),
+        f"{base}.vert.glsl": _vertex(surface, offset, used, target),
         f"{base}.parameters.json": json.dumps(table, indent=2, ensure_ascii=False) + "\n",
     }
 
 
-def write_package(material: Material, folder: Path) -> list[Path]:
+def write_package(material: Material, folder: Path, target: str = "glsl") -> list[Path]:
     """Write the package into a folder. Raises BadFile where the disk refuses."""
-    files = package(material)
+    files = package(material, target)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name, text in files.items():
@@ -123,6 +131,7 @@ def _fragment(
     used: list[Parameter],
     base: str,
     alpha_mode: str,
+    target: str,
 ) -> str:
     results = at_pixel(list(surface.values()))
     derived = {expr: name for name, expr in derived_inputs().items()}
@@ -139,7 +148,7 @@ def _fragment(
     outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(TARGETS)]
     return "\n".join(
         [
-            "#version 330 core",
+            *HEADS[target],
             f"// {_plain(material.name)}: a surface made with Soft Lantern. Linear colour, metres, Y up.",
             f"// Alpha mode {alpha_mode}, as in glTF 2.0.",
             "",
@@ -177,7 +186,7 @@ def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
     return f"vec4({', '.join([*(f'surface.{part}' for part in parts), *filling])})"
 
 
-def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter]) -> str:
+def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter], target: str) -> str:
     carried = vertex(offset)
     needed = {_bare(name) for name in read_inputs(at_pixel(list(surface.values())))}
     wanted = [name for name in carried if name in needed]
@@ -187,7 +196,7 @@ def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter]
     attributes = [n for n in read_inputs(results) if n not in INPUTS]
     return "\n".join(
         [
-            "#version 330 core",
+            *HEADS[target],
             *(f"in {attribute(name).type.value} {name};" for name in attributes),
             *(f"uniform {INPUTS[n].type.value} {n};" for n in read_inputs(results) if n in INPUTS),
             "uniform mat4 view_projection;",

@@ -122,18 +122,19 @@ _NOT_ELEMENTWISE = (
 ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Function:
     """A function traced once: its body over its own parameters. Every call of it is one expression.
 
     `bound`: what each component of the result keeps to whatever comes in, where that is known better than by reading
-    the body.
+    the body. `keeps`: a range that holds the result wherever it holds every argument.
     """
 
     name: str
     parameters: tuple[Expr, ...]
     body: Expr
     bound: tuple[float, float] | None = None
+    keeps: tuple[float, float] | None = None
 
     def __call__(self, *arguments: Expr | Scalar) -> Expr:
         lifted = tuple(lift(a) for a in arguments)
@@ -230,8 +231,16 @@ class Expr:
         raise TypeError("an expression is not true or false; use select()")
 
     def __repr__(self) -> str:
-        inside = ", ".join([*(repr(a) for a in self.args), *([repr(self.data)] if self.data is not None else [])])
-        return f"{self.op.name.lower()}({inside})"
+        return _in_words(self, 3)
+
+
+def _in_words(expr: Expr, depth: int) -> str:
+    """The expression down to a depth: parts are shared, so that the whole may be endlessly long."""
+    if expr.args and not depth:
+        return "…"
+    said = expr.data.name if isinstance(expr.data, Function) else expr.data
+    inside = [*(_in_words(a, depth - 1) for a in expr.args), *([repr(said)] if said is not None else [])]
+    return f"{expr.op.name.lower()}({', '.join(inside)})"
 
 
 _table: weakref.WeakValueDictionary[tuple[object, ...], Expr] = weakref.WeakValueDictionary()
@@ -386,6 +395,7 @@ def traced(
     body: Callable[..., Expr],
     *types: Type,
     bound: tuple[float, float] | None = None,
+    keeps: tuple[float, float] | None = None,
     words: Iterable[str] = (),
 ) -> Function:
     """The function that Python code describes, traced once over parameters of those types.
@@ -394,4 +404,4 @@ def traced(
     """
     words = tuple(words) or tuple(inspect.signature(body).parameters)
     parameters = tuple(uniform(word, type_) for word, type_ in zip(words, types, strict=True))
-    return Function(name, parameters, body(*parameters), bound)
+    return Function(name, parameters, body(*parameters), bound, keeps)

@@ -14,6 +14,11 @@ from soft_lantern.values.colour import REC709_LUMINANCE
 Arg = Expr | Scalar
 
 
+def lifted(x: Arg) -> Expr:
+    """A plain number as a constant; an expression as it is."""
+    return lift(x)
+
+
 def abs_(x: Arg) -> Expr:
     """|x|"""
     return make(Op.ABS, lift(x))

@@ -66,10 +66,14 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
 
 
 def _called(function: Function, args: list[Interval]) -> Interval:
+    width = function.body.type.width
+    kept = function.keeps
+    if kept and all(min(a.low) >= kept[0] and max(a.high) <= kept[1] and not a.may_be_nan for a in args):
+        slack = 2.0**-18 * max(abs(kept[0]), abs(kept[1]))
+        return Interval((kept[0] - slack,) * width, (kept[1] + slack,) * width)
     if function.bound is None:
         names = [str(p.data) for p in function.parameters]
         return bounds([function.body], dict(zip(names, args, strict=True)))[function.body]
-    width = function.body.type.width
     nan = any(a.may_be_nan or a.may_be_infinite for a in args)
     return Interval((function.bound[0],) * width, (function.bound[1],) * width, nan)
 
@@ -161,6 +165,8 @@ def _gives_nan(op: Op, ends: list[Ends]) -> bool:
         return ends[0][0] <= 0 <= ends[0][1] and ends[1][0] <= 0 <= ends[1][1]
     if op is Op.SMOOTHSTEP:
         return ends[0][1] >= ends[1][0] and ends[0][0] <= ends[1][1]
+    if op is Op.POW and ends[0][0] <= 0 <= ends[0][1] and ends[1][0] <= 0 <= ends[1][1]:
+        return True
     if op in (Op.SQRT, Op.LOG, Op.LOG2, Op.POW):
         return ends[0][0] < 0
     if op is Op.MOD:
@@ -298,7 +304,9 @@ def _fraction(a: Ends) -> Ends:
 
 
 def _remainder(x: Ends, y: Ends) -> Ends:
-    largest = max(abs(y[0]), abs(y[1]))
+    largest, least = max(abs(y[0]), abs(y[1])), min(abs(y[0]), abs(y[1]))
+    if y[0] <= 0 <= y[1] or single(max(abs(x[0]), abs(x[1])) / least) == inf:
+        return -inf, inf  # the quotient may be infinite, and the remainder with it
     slack = max(abs(x[0]), abs(x[1]), largest) * 2.0**-21  # the rounding of y·floor(x / y) is as large as x's own
     return (0.0 if y[0] > 0 else -largest) - slack, (0.0 if y[1] < 0 else largest) + slack
 
@@ -325,14 +333,16 @@ def _dot(args: list[Interval], nan: bool) -> Interval:
 
 def _length(args: list[Interval], nan: bool) -> Interval:
     ends = [_absolute(e) for e in zip(args[0].low, args[0].high, strict=True)]
-    low = math.sqrt(sum(e[0] ** 2 for e in ends)) * (1 - 2.0**-21)
-    high = math.sqrt(sum(e[1] ** 2 for e in ends)) * (1 + 2.0**-21)
+    # The squares and their sum may overflow or vanish where the length itself would not.
+    low = math.sqrt(single(sum(single(e[0] ** 2) for e in ends))) * (1 - 2.0**-21)
+    high = math.sqrt(single(sum(single(e[1] ** 2) for e in ends))) * (1 + 2.0**-21)
     return Interval((single(low),), (single(high),), nan)
 
 
 def _unit(args: list[Interval], nan: bool) -> Interval:
     one = 1.0 + 2.0**-22
-    return Interval((-one,) * args[0].width, (one,) * args[0].width, nan or args[0].contains(0.0))
+    vanishes = _length(args, nan).low[0] == 0.0
+    return Interval((-one,) * args[0].width, (one,) * args[0].width, nan or vanishes)
 
 
 def _cross(args: list[Interval], nan: bool) -> Interval:

@@ -186,5 +186,6 @@ def _nearest(at: Expr, jitter: Expr) -> Expr:
     return join(nearest, f.sqrt(second))
 
 
-cells_2d = traced("cells_2d", _nearest, VEC2, FLOAT)
-cells_3d = traced("cells_3d", _nearest, VEC3, FLOAT)
+cells_2d = traced("cells_2d", _nearest, VEC2, FLOAT, bound=(-2.1, 2.1))
+cells_3d = traced("cells_3d", _nearest, VEC3, FLOAT, bound=(-2.1, 2.1))
+"""For a jitter of 0 to 1: the second nearest point lies within √(1.5² + 1 + 1) of any place."""

@@ -18,6 +18,8 @@ from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topol
 from soft_lantern.values.images import Image
 
 Array = npt.NDArray[Any]
+SMALLEST = 2.0**-126
+"""The smallest single-precision number that has all its digits."""
 
 
 def evaluate(roots: Iterable[Expr], leaves: Mapping[str, Array], dtype: type = np.float32) -> dict[Expr, Array]:
@@ -78,7 +80,7 @@ def _value(expr: Expr, values: Mapping[Expr, Array], leaves: Mapping[str, Array]
         return parts[:, None] if expr.type.width > 1 else parts
     if expr.op in (Op.INPUT, Op.UNIFORM):
         given = leaves[str(expr.data)]
-        return given if expr.type in (Type.SAMPLER, Type.UINT) else np.asarray(given, dtype)
+        return given if expr.type in (Type.SAMPLER, Type.UINT) else _without_denormals(np.asarray(given, dtype))
     if expr.op is Op.SWIZZLE:
         return _swizzled(values[expr.args[0]], str(expr.data))
     if isinstance(expr.data, Function):
@@ -86,6 +88,14 @@ def _value(expr: Expr, values: Mapping[Expr, Array], leaves: Mapping[str, Array]
     if expr.op is Op.TO_FLOAT:
         return values[expr.args[0]].astype(dtype)
     return RULES[expr.op](*[values[a] for a in expr.args])
+
+
+def _without_denormals(value: Array) -> Array:
+    """Numbers too small for single precision's full digits count as zero, as on a GPU (GLSL 3.30, section 4.1.4)."""
+    tiny = np.abs(value) < SMALLEST
+    if not tiny.any() or not value[tiny].any():
+        return value
+    return np.where(tiny, value * 0, value)
 
 
 def _called(function: Function, arguments: list[Array], dtype: type) -> Array:
@@ -144,6 +154,12 @@ def _length(v: Array) -> Array:
     return np.asarray(np.sqrt(_dot(v, v)))
 
 
+def _unit(v: Array) -> Array:
+    """Not a number for a vector so short that the square of its length is 0."""
+    length = _length(v)
+    return np.asarray(v / np.where(length == 0, np.asarray(np.nan, length.dtype), length))
+
+
 def _clamp(x: Array, low: Array, high: Array) -> Array:
     return np.asarray(np.minimum(np.maximum(x, low), high))
 
@@ -155,6 +171,13 @@ def _mix(a: Array, b: Array, t: Array) -> Array:
 def _smoothstep(low: Array, high: Array, x: Array) -> Array:
     t = _clamp((x - low) / (high - low), np.zeros(1, x.dtype), np.ones(1, x.dtype))
     return np.asarray(t * t * (3 - 2 * t))
+
+
+def _power(base: Array, exponent: Array) -> Array:
+    """Not a number where GLSL leaves the result open: below 0, and 0 to the power of 0."""
+    open_ = (base < 0) | ((base == 0) & (exponent == 0))
+    raised = np.power(base, exponent)
+    return np.where(open_, np.asarray(np.nan, raised.dtype), raised) if open_.any() else raised
 
 
 def _step(edge: Array, x: Array) -> Array:
@@ -193,7 +216,7 @@ RULES: dict[Op, Callable[..., Array]] = {
     Op.STEP: _step,
     Op.SMOOTHSTEP: _smoothstep,
     Op.SQRT: np.sqrt,
-    Op.POW: np.power,
+    Op.POW: _power,
     Op.EXP: np.exp,
     Op.LOG: np.log,
     Op.EXP2: np.exp2,
@@ -202,7 +225,7 @@ RULES: dict[Op, Callable[..., Array]] = {
     Op.COS: np.cos,
     Op.DOT: _dot,
     Op.LENGTH: _length,
-    Op.NORMALIZE: lambda v: v / _length(v),
+    Op.NORMALIZE: _unit,
     Op.CROSS: lambda a, b: np.stack([a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]),
     Op.LESS: np.less,
     Op.LESS_EQUAL: np.less_equal,

@@ -1,19 +1,48 @@
 """The node library: one module per family; each node is one function over ir values."""
 
-from soft_lantern.nodes import arithmetic, channels, clock, constants, flow, geometry, outputs, ranges
+from soft_lantern.nodes import (
+    arithmetic,
+    channels,
+    clock,
+    colour,
+    constants,
+    exponentials,
+    flow,
+    geometry,
+    logic,
+    masks,
+    noises,
+    outputs,
+    patterns,
+    ranges,
+    rounding,
+    screen,
+    textures,
+    trigonometry,
+    vectors,
+)
 from soft_lantern.nodes.definition import LIBRARY, NodeType, Port, Setting
 
-__all__ = [
-    "LIBRARY",
-    "NodeType",
-    "Port",
-    "Setting",
-    "arithmetic",
-    "channels",
-    "clock",
-    "constants",
-    "flow",
-    "geometry",
-    "outputs",
-    "ranges",
-]
+FAMILIES = (
+    arithmetic,
+    channels,
+    clock,
+    colour,
+    constants,
+    exponentials,
+    flow,
+    geometry,
+    logic,
+    masks,
+    noises,
+    outputs,
+    patterns,
+    ranges,
+    rounding,
+    screen,
+    textures,
+    trigonometry,
+    vectors,
+)
+
+__all__ = ["FAMILIES", "LIBRARY", "NodeType", "Port", "Setting"]

@@ -11,6 +11,12 @@ from soft_lantern.nodes.definition import (
     TypedColour,
     TypedNumber,
     TypedTexture,
+    TypedVector2,
+    TypedVector3,
+    TypedVector4,
+    Vector2,
+    Vector3,
+    Vector4,
     node,
 )
 
@@ -27,6 +33,33 @@ def number(value: TypedNumber = 0.0) -> Number:
 @node("Colour", family="constants", also=("constant", "color", "tint", "swatch"))
 def colour(value: TypedColour = (0.5, 0.5, 0.5, 1.0)) -> Colour:
     """A colour chosen on the node; linear RGBA, shown as sRGB hex.
+
+    out = value
+    """
+    return value
+
+
+@node("Vector 2", family="constants", also=("constant", "uv", "tiling", "offset"))
+def vector_2(value: TypedVector2 = (0.0, 0.0)) -> Vector2:
+    """Two numbers typed on the node.
+
+    out = value
+    """
+    return value
+
+
+@node("Vector 3", family="constants", also=("constant", "direction", "point", "xyz"))
+def vector_3(value: TypedVector3 = (0.0, 0.0, 0.0)) -> Vector3:
+    """Three numbers typed on the node.
+
+    out = value
+    """
+    return value
+
+
+@node("Vector 4", family="constants", also=("constant", "xyzw"))
+def vector_4(value: TypedVector4 = (0.0, 0.0, 0.0, 0.0)) -> Vector4:
+    """Four numbers typed on the node.
 
     out = value
     """

@@ -36,6 +36,7 @@ class Carries:
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
 Positive = Annotated[Expr, Carries(Kind.NUMBER, expected=(1e-6, inf))]
+PositiveMetres = Annotated[Expr, Carries(Kind.NUMBER, unit="m", expected=(1e-6, inf))]
 Amount = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, inf))]
 Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
 Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
@@ -45,6 +46,7 @@ Turns = Annotated[Expr, Carries(Kind.NUMBER, unit="turns")]
 Stops = Annotated[Expr, Carries(Kind.NUMBER, unit="stops")]
 Mask = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, 1.0))]
 Wave = Annotated[Expr, Carries(Kind.NUMBER, expected=(-1.0, 1.0))]
+Kelvin = Annotated[Expr, Carries(Kind.NUMBER, unit="K", expected=(4000.0, 25000.0))]
 Vector2 = Annotated[Expr, Carries(Kind.VECTOR2)]
 Pixels2 = Annotated[Expr, Carries(Kind.VECTOR2, unit="px")]
 Vector3 = Annotated[Expr, Carries(Kind.VECTOR3)]
@@ -53,11 +55,17 @@ Metres3 = Annotated[Expr, Carries(Kind.VECTOR3, unit="m")]
 Direction = Annotated[Expr, Carries(Kind.VECTOR3, expected=(-1.0, 1.0))]
 Colour = Annotated[Expr, Carries(Kind.COLOUR)]
 AnyKind = Annotated[Expr, Carries(None)]
+AnyWave = Annotated[Expr, Carries(None, expected=(-1.0, 1.0))]
+AnyRadians = Annotated[Expr, Carries(None, unit="rad")]
+AnyPositive = Annotated[Expr, Carries(None, expected=(1e-6, inf))]
 AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
 Anything = Annotated[Expr, Carries(None, numeric=False)]
 Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
 DataTexture = Annotated[Expr, Carries(Kind.TEXTURE, data=True)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
+TypedVector2 = Annotated[Expr, Carries(Kind.VECTOR2, takes_wire=False)]
+TypedVector3 = Annotated[Expr, Carries(Kind.VECTOR3, takes_wire=False)]
+TypedVector4 = Annotated[Expr, Carries(Kind.VECTOR4, takes_wire=False)]
 TypedColour = Annotated[Expr, Carries(Kind.COLOUR, takes_wire=False)]
 TypedTexture = Annotated[Expr, Carries(Kind.TEXTURE, takes_wire=False)]
 TypedAnything = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
@@ -95,12 +103,14 @@ class Setting:
 class Repeat:
     """What a node has as often as one of its settings says: input ports, and outputs where it returns a tuple.
 
-    `default` gives a repeated input's default from its number, counted from 0, and how many there are.
+    `default` gives a repeated input's default from its number, counted from 0, and how many there are. `last_output`:
+    one more output after the repeated ones.
     """
 
     setting: str
     default: Callable[[int, int], Value] = lambda index, count: 0.0
     output: str = ""
+    last_output: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +118,8 @@ class NodeType:
     """A node of the library. `key` is stable and stands in files; `title` is what people read.
 
     `source`: the definition outside this project that the node computes, or "own". `own_kinds`: whether open inputs
-    each keep the kind of their own wire, as in a formula, rather than share the widest.
+    each keep the kind of their own wire, as in a formula, rather than share the widest. `gives`: the kind of the output
+    where the settings decide it.
     """
 
     key: str
@@ -122,6 +133,7 @@ class NodeType:
     source: str = "own"
     own_kinds: bool = False
     repeat: Repeat | None = None
+    gives: Callable[[Mapping[str, str]], Kind] | None = None
 
     @property
     def help(self) -> str:
@@ -143,6 +155,9 @@ class NodeType:
 
     def shaped(self, settings: Mapping[str, str]) -> NodeType:
         """The type with the ports that those settings give it."""
+        if self.gives:
+            chosen = {s.name: settings.get(s.name, s.default) for s in self.settings}
+            return _giving(self, self.gives(chosen))
         return _shaped(self, settings.get(self.repeat.setting, "")) if self.repeat else self
 
     def apply(self, inputs: Mapping[str, Expr], settings: Mapping[str, str]) -> dict[str, Expr]:
@@ -159,7 +174,13 @@ LIBRARY: dict[str, NodeType] = {}
 
 
 def node(
-    title: str, *, family: str, also: tuple[str, ...] = (), source: str = "own", repeat: Repeat | None = None
+    title: str,
+    *,
+    family: str,
+    also: tuple[str, ...] = (),
+    source: str = "own",
+    repeat: Repeat | None = None,
+    gives: Callable[[Mapping[str, str]], Kind] | None = None,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Put a function into the library. `also` are other words an artist may search it by."""
 
@@ -178,11 +199,19 @@ def node(
                 repeated = parameter.kind is inspect.Parameter.VAR_POSITIONAL
                 inputs.append(Port("*" + name if repeated else name, _carried(hints[name]), given))
         ports, outputs = tuple(inputs), _outputs(hints["return"])
-        made = NodeType(key, title, family, also, ports, outputs, tuple(settings), function, source, repeat=repeat)
-        LIBRARY[key] = made.shaped({}) if repeat else made
+        made = NodeType(
+            key, title, family, also, ports, outputs, tuple(settings), function, source, repeat=repeat, gives=gives
+        )
+        LIBRARY[key] = made.shaped({})
         return function
 
     return register
+
+
+@functools.lru_cache(maxsize=256)
+def _giving(node_type: NodeType, kind: Kind) -> NodeType:
+    """The type with an output of that kind."""
+    return replace(node_type, outputs=tuple(replace(p, carries=Carries(kind)) for p in node_type.outputs))
 
 
 @functools.lru_cache(maxsize=1024)
@@ -203,6 +232,7 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
     if node_type.repeat.output:
         carries = outputs[0].carries
         outputs = tuple(Port(f"{node_type.repeat.output}_{i + 1}", carries) for i in range(count))
+        outputs += (Port(node_type.repeat.last_output, carries),) if node_type.repeat.last_output else ()
     return replace(node_type, inputs=tuple(inputs), outputs=outputs)
 
 

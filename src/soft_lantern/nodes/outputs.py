@@ -32,7 +32,7 @@ def surface(
     base_colour: Colour = (0.8, 0.8, 0.8, 1.0),
     metallic: Mask = 0.0,
     roughness: Mask = 0.5,
-    normal: Direction = surface_input("normal_world"),  # noqa: B008 — an expression, never changed
+    normal: Direction = surface_input("normal_world"),
     occlusion: Mask = 1.0,
     emissive: Colour = (0.0, 0.0, 0.0, 1.0),
     emissive_strength: Amount = 1.0,
