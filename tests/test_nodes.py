@@ -253,6 +253,16 @@ def test_palette_cells() -> None:
         assert found * 255 == pytest.approx([column * 60, 100, 0, 255], abs=1e-3)
 
 
+def test_inverse_angles_are_exact() -> None:
+    """Against NumPy's, which are the C library's; in single precision, as on a GPU."""
+    x, y = np.linspace(-1, 1, 2001).astype(np.float32), np.linspace(3, -2, 2001).astype(np.float32)
+    a, b = uniform("a", Type.FLOAT), uniform("b", Type.FLOAT)
+    wanted = {f.asin(a): np.arcsin(x), f.acos(a): np.arccos(x), f.atan2(b, a): np.arctan2(y, x)}
+    got = evaluate(wanted, {"a": x, "b": y})
+    for expr, exact in wanted.items():
+        assert np.abs(got[expr] - exact).max() < 6e-7
+
+
 def test_bands_never_overlap_and_sum_to_one_with_the_rest() -> None:
     """Common practice: each layer is step(threshold) less the layers before it."""
     got = value("bands", {"count": "3"}, value=np.linspace(-0.2, 1.2, 400))
