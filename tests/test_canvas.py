@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from soft_lantern.app.canvas.canvas import Canvas
-from soft_lantern.app.canvas.finder import offers
+from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.canvas.painting import Health
 from soft_lantern.app.canvas.shapes import spread
 from soft_lantern.app.main import make_application
@@ -139,7 +139,7 @@ def test_finding_goes_to_a_node_or_says_that_there_is_none(canvas: Canvas) -> No
 def test_what_fits_a_wire_really_fits(ramp: Material) -> None:
     """Every offer for a wire in the hand can be joined to it without a complaint."""
     for out in ("position.out", "rise.out", "low_colour.out"):
-        offered = offers("", ramp, fitting_inputs(ramp, out))
+        offered = offers("", ramp, Hand(fitting_inputs(ramp, out)))
         assert len(offered) >= 8
         for offer in offered:
             joined = edits.connect(edits.add_node(ramp, "new", offer.node), out, f"new.{offer.port}")

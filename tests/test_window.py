@@ -731,6 +731,6 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     assert canvas.material.nodes["rise"].x > before + 20
     made = type_node(canvas, "(y - origin) / spread", QPointF(60, canvas.height() - 40))
     canvas._select({made})
-    window.actions_by_name["Unfold the formula"].trigger()
+    window.actions_by_name["Unfold into nodes"].trigger()
     assert made not in canvas.material.nodes
     assert [n.type for n in canvas.material.nodes.values()].count("divide") == 2

@@ -32,9 +32,9 @@ from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.render.choose import BACKENDS, renderer_for
-from soft_lantern.render.displacement import coarse_meshes
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
+from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.primitives import PRIMITIVES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
@@ -98,7 +98,7 @@ def check(
     notices = [*opened.notices, *meshes, *textures, *check_project(opened.project, images)]
     for scene in opened.project.scenes.values():
         camera = camera_for(scene.view, (1, 1))
-        notices += coarse_meshes(opened.project, scene, models, camera, Looks(), images)
+        notices += unfit_meshes(opened.project, scene, models, camera, Looks(), images)
     if as_json:
         fields = ("severity", "kind", "text", "place", "node", "port")
         print(json.dumps([{f: str(getattr(n, f)) for f in fields} for n in notices], indent=2, ensure_ascii=False))

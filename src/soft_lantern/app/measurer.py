@@ -17,8 +17,8 @@ from soft_lantern.graph.lowering import Lowered, uniform_values
 from soft_lantern.graph.notices import Notice, with_accepted
 from soft_lantern.ir.interval import Interval, bounds
 from soft_lantern.ir.numpy_reader import Array
-from soft_lantern.render.displacement import coarse_meshes
 from soft_lantern.render.measuring import Measured, Measuring
+from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.points import Points, flat_card, on_objects
 from soft_lantern.render.staging import Looks
 from soft_lantern.render.worker import Newest
@@ -116,7 +116,7 @@ class Measurer(QObject):
         key = (question.material, project.instances, project.assets, scene.objects, len(models), question.images)
         if self._coarse_of[0] != key:
             camera = camera_for(scene.view, (SIDE, SIDE))
-            found = coarse_meshes(
+            found = unfit_meshes(
                 project, scene, models, camera, self._looks, question.images, question.material.id, question.time
             )
             self._coarse_of = (key, list(found))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -33,10 +33,12 @@ from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
+from soft_lantern.formats.images import READABLE_IMAGES
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.notices import Notice
+from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 from soft_lantern.render.worker import RenderWorker
 
 DESKS = ("Build", "Tune")
@@ -93,6 +95,8 @@ class MainWindow(QMainWindow):
         self.materials.clear()
         for material in sorted(session.project.materials.values(), key=lambda m: m.name.lower()):
             self.materials.addItem(material.name, material.id)
+        for snippet in sorted(session.project.snippets.values(), key=lambda s: s.name.lower()):
+            self.materials.addItem(f"{snippet.name} (snippet)", snippet.id)
         self.materials.setCurrentIndex(self.materials.findData(session.material_id))
         self.materials.blockSignals(False)
 
@@ -114,6 +118,20 @@ class MainWindow(QMainWindow):
         material = Material(id=new_id("material"), name=name, nodes={new_id("surface"): surface})
         session.apply("New material", put_material(session.project, material))
         session.open_material(material.id)
+
+    def new_snippet(self) -> None:
+        """Add a snippet of one input and one output, and open it."""
+        snippet = empty_snippet(f"Snippet {len(self.session.project.snippets) + 1}")
+        self.session.attempt("New snippet", lambda: put_snippet(self.session.project, snippet))
+        self.session.open_material(snippet.id)
+
+    def delete_snippet(self) -> None:
+        """Take the open snippet away, if no graph uses it."""
+        snippet = self.session.project.snippets.get(self.session.material_id)
+        if snippet is None:
+            self.say("Open the snippet that is to go")
+            return
+        self.session.attempt("Delete snippet", lambda: remove_snippet(self.session.project, snippet.id))
 
     def rename_material(self) -> None:
         """Type another name for the open material."""
@@ -162,13 +180,20 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None
-        if event and data and any(Path(u.toLocalFile()).suffix.lower() in READABLE for u in data.urls()):
+        endings = (*READABLE, *READABLE_IMAGES)
+        if event and data and any(Path(u.toLocalFile()).suffix.lower() in endings for u in data.urls()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event else None
         for url in data.urls() if data else []:
-            self.session.import_mesh(Path(url.toLocalFile()))
+            path = Path(url.toLocalFile())
+            if path.suffix.lower() in READABLE_IMAGES and event:
+                canvas = self.build.canvas
+                place = QPointF(canvas.mapFrom(self, event.position().toPoint()))
+                self.build.import_image(path, place=place if canvas.rect().contains(place.toPoint()) else None)
+            else:
+                self.session.import_mesh(path)
 
     # Parts of the window
 
@@ -230,7 +255,10 @@ class MainWindow(QMainWindow):
         entries: list[tuple[str, str, Callable[[], object]] | None] = [
             ("New material", "Ctrl+Shift+M", self.new_material),
             ("Rename material", "", self.rename_material),
+            ("New snippet", "", self.new_snippet),
+            ("Delete snippet", "", self.delete_snippet),
             ("Import mesh", "Ctrl+I", self.build.objects.choose_file),
+            ("Load an image", "Ctrl+Shift+I", self.build.load_image),
             ("Export GLSL", "Ctrl+Shift+E", self.export_glsl),
             ("Save", "Ctrl+S", session.save),
             None,
@@ -247,7 +275,10 @@ class MainWindow(QMainWindow):
             ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
             ("Dissolve", "Ctrl+Backspace", canvas.dissolve_selected),
             ("Align", "", canvas.align_selected),
-            ("Unfold the formula", "Ctrl+U", canvas.unfold_selected),
+            ("Unfold into nodes", "Ctrl+U", canvas.unfold_selected),
+            ("Make a snippet of the selected", "Ctrl+Shift+P", canvas.make_snippet),
+            ("Open the snippet", "Ctrl+Shift+O", canvas.open_snippet),
+            ("Explain the node", "Shift+F1", self.build.explain_node),
             ("Note round the selected", "Ctrl+Shift+T", canvas.add_note),
             ("Hide or show thumbnails", "Ctrl+H", canvas.hide_thumbnails),
             ("Find in the graph", "Ctrl+F", canvas.find_node),
@@ -339,7 +370,7 @@ class MainWindow(QMainWindow):
         self.build.tabs.setCurrentWidget(self.build.notice_list)
 
     def _jump_to(self, notice: Notice) -> None:
-        if notice.place in self.session.project.materials:
+        if self.session.project.graph(notice.place):
             self.go_to_desk(0)
             self.session.open_material(notice.place)
             if notice.node:

@@ -12,7 +12,7 @@ from __future__ import annotations
 from typing import Literal
 
 from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
-from soft_lantern.graph.edits import add_node, connect, type_value
+from soft_lantern.graph.edits import add_node, connect, remove_nodes, type_value
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
@@ -61,6 +61,25 @@ class Authoring:
         )
         self.material = add_parameter(self.material, parameter)
         return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)
+
+    def expose_texture(self, label: str, texture_id: str = "", *, group: str = "", tooltip: str = "") -> Wire:
+        """A new parameter that holds a texture of the project, as a wire."""
+        identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
+        parameter = Parameter(
+            id=identifier,
+            identifier=identifier,
+            label=label,
+            kind=Kind.TEXTURE,
+            default=texture_id,
+            group=group,
+            tooltip=tooltip,
+        )
+        self.material = add_parameter(self.material, parameter)
+        return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)
+
+    def remove(self, wire: Wire) -> None:
+        """Take a node away."""
+        self.material = remove_nodes(self.material, [wire.node_id])
 
     def add(self, node_type: str, *, name: str = "", **given: Wire | float | tuple[float, ...] | str) -> Wire:
         """A new node, as the wire from its first output. Ports take wires, numbers, tuples or hex colours;
@@ -125,5 +144,5 @@ class Wire:
 
 def _value(given: float | tuple[float, ...] | str) -> Value:
     if isinstance(given, str):
-        return colour_from_hex(given)
+        return colour_from_hex(given) if given.startswith("#") or not given else given
     return tuple(map(float, given)) if isinstance(given, tuple) else float(given)

@@ -52,7 +52,7 @@ INPUTS: dict[str, Input] = {
     "surface_depth": Input(Type.FLOAT, "m", (0, inf), (1,), "the point's distance along the camera's forward axis"),
     "scene_depth": Input(Type.FLOAT, "m", (0, inf), (1,), "the opaque surface's distance along the forward axis"),
     "depth_behind": Input(Type.FLOAT, "m", (0, inf), (0,), "distance along the view ray to the opaque surface behind"),
-    "camera_position": Input(Type.VEC3, "m", _EVERYWHERE, (0, 0, 0), "the camera in world space"),
+    "camera_position": Input(Type.VEC3, "m", _EVERYWHERE, (0, 0, 1), "the camera in world space"),
     "camera_right": Input(Type.VEC3, "", (-1, 1), (1, 0, 0), "the picture's right, in world space"),
     "camera_up": Input(Type.VEC3, "", (-1, 1), (0, 1, 0), "the picture's up, in world space"),
     "camera_range": Input(Type.VEC2, "m", (0, inf), (0.1, 1000), "the nearest and farthest depth the camera sees"),

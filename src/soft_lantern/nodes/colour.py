@@ -227,7 +227,7 @@ def linear_to_srgb(colour: Colour) -> Colour:
 @node(
     "OKLab mix",
     family="colour",
-    also=("blend", "lerp", "perceptual", "gradient", "even"),
+    also=("perceptual blend", "perceptual", "gradient", "even"),
     source="CSS Color 4, section 9.4",
 )
 def oklab_mix(a: Colour = (0.0, 0.0, 0.0, 1.0), b: Colour = (1.0, 1.0, 1.0, 1.0), factor: Mask = 0.5) -> Colour:

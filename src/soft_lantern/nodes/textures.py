@@ -41,7 +41,9 @@ class Texel(NamedTuple):
     alpha: Mask
 
 
-@node("Image", family="textures", also=("texture", "sample", "picture", "map", "bitmap"), source=_MATERIALX + "image")
+@node(
+    "Image", family="textures", also=("texture", "sample", "picture", "map", "bitmap"), source="glTF 2.0, section 3.8.4"
+)
 def image(texture: Texture = "", uv: Vector2 = _UV) -> Texel:
     """The colour of a texture at texture coordinates; as colour or data, filtered and wrapped as the texture says.
 

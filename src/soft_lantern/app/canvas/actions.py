@@ -13,6 +13,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.shapes import Row, Slip
+from soft_lantern.app.canvas.texture_menu import texture_menu
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_button import ColourPicker
@@ -20,6 +21,7 @@ from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
 from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, tidy
+from soft_lantern.graph.snippets import collapse, expand
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.values.kinds import Kind, Value, components
 
@@ -31,6 +33,14 @@ class CanvasActions(CanvasView):
 
     edited = pyqtSignal(str, object, str)
     told = pyqtSignal(str)
+    image_wanted = pyqtSignal(str, str)
+    """An image is to be loaded for a texture port: node id and port."""
+    texture_changed = pyqtSignal(object)
+    """A texture is to be read in another way."""
+    snippet_made = pyqtSignal(object, object)
+    """The material with some nodes put into a snippet, and the snippet."""
+    open_wanted = pyqtSignal(str)
+    """A snippet is to be opened."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -176,19 +186,41 @@ class CanvasActions(CanvasView):
         self.type_in.open(self._widget_rect(QRectF(note.x + 8, note.y + 2, 200, 22)), note.title, titled)
 
     def unfold_selected(self) -> None:
-        """Turn the selected formulas into plain nodes."""
-        formulas = [i for i in self.selected if self.material.nodes[i].type == "formula"]
-        if not formulas:
-            self.told.emit("Select a formula to unfold")
+        """Turn the selected nodes into plain nodes that compute the same; snippets into what they hold."""
+        if not self.selected:
+            self.told.emit("Select a formula, a mask or a snippet to unfold")
             return
 
         def unfolded() -> Material:
             material = self.material
-            for node_id in formulas:
-                material = unfold(material, node_id)
+            for node_id in self.selected:
+                is_snippet = material.nodes[node_id].type == "snippet"
+                material = expand(material, node_id) if is_snippet else unfold(material, node_id)
             return material
 
-        self._attempt("Unfold formula", unfolded)
+        self._attempt("Unfold", unfolded)
+
+    def make_snippet(self) -> None:
+        """Put the selected nodes into a snippet."""
+        if not self.selected:
+            self.told.emit("Select the slips that are to become a snippet")
+            return
+        taken = {s.name for s in self.snippets.values()}
+        number = next(n for n in range(1, len(taken) + 2) if f"Snippet {n}" not in taken)
+        try:
+            left, snippet = collapse(self.material, self.selected, f"Snippet {number}")
+        except LanternError as error:
+            self.told.emit(str(error))
+            return
+        self.snippet_made.emit(left, snippet)
+
+    def open_snippet(self) -> None:
+        """Open the selected snippet's own graph."""
+        chosen = [self.material.nodes[i] for i in self.selected if self.material.nodes[i].type == "snippet"]
+        if chosen:
+            self.open_wanted.emit(chosen[0].settings.get("snippet", ""))
+        else:
+            self.told.emit("Select a snippet to open")
 
     def find_node(self) -> None:
         """Type part of a node's name to go to it."""
@@ -225,6 +257,17 @@ class CanvasActions(CanvasView):
         """Edit the value typed at an unwired input: a field for numbers, a picker for colours."""
         assert row.port and row.value is not None
         name = row.port.name
+        if row.kind is Kind.TEXTURE:
+            menu = texture_menu(
+                self,
+                self.textures,
+                str(row.value),
+                lambda texture_id: self._type_value(slip.node_id, name, texture_id),
+                lambda: self.image_wanted.emit(slip.node_id, name),
+                self.texture_changed.emit,
+            )
+            menu.popup(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
+            return
         if row.kind is Kind.COLOUR:
             picker = ColourPicker(_as_colour(row.value), self)
             picker.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

@@ -18,7 +18,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.canvas.actions import CanvasActions
-from soft_lantern.app.canvas.finder import Finder, Offer, offers
+from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, Hand, Offer, offers
 from soft_lantern.app.canvas.hands import BoxHand, MoveHand, NoteHand, PanHand, WireHand
 from soft_lantern.app.canvas.shapes import Row, Slip
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
@@ -26,6 +26,9 @@ from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.layout import nodes_in
+from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.graph.unfold import can_unfold
+from soft_lantern.values.kinds import Kind
 
 
 class Canvas(CanvasActions):
@@ -40,6 +43,7 @@ class Canvas(CanvasActions):
         self.finder.chosen.connect(self._place)
         self.finder.closed.connect(self._drop_loose_wire)
         self._waiting: tuple[QPointF, str] | None = None
+        self.recent: list[str] = []
         self.setAcceptDrops(True)
 
     def show_material(self, material: Material | None) -> None:
@@ -147,6 +151,9 @@ class Canvas(CanvasActions):
             self._hand = None
             if slip.node.type == "formula":
                 self.edit_formula(slip)
+            elif slip.node.type == "snippet":
+                self._select({slip.node_id})
+                self.open_snippet()
             else:
                 self.rename(slip)
         elif not slip and (wire := self.spread.wire_at(at)):
@@ -228,7 +235,11 @@ class Canvas(CanvasActions):
             menu.addAction("Hide or show thumbnail", self.hide_thumbnails)
             if slip.node.type == "formula":
                 menu.addAction("Edit formula…", lambda: self.edit_formula(slip))
+            if slip.node.type == "snippet" or can_unfold(self.material, slip.node_id):
                 menu.addAction("Unfold into nodes", self.unfold_selected)
+            if slip.node.type == "snippet":
+                menu.addAction("Open the snippet", self.open_snippet)
+            menu.addAction("Make a snippet of the selected", self.make_snippet)
             menu.addAction("Duplicate", self.duplicate_selected)
             menu.addAction("Copy", self.copy_selected)
             menu.addAction("Delete", self.delete_selected)
@@ -364,9 +375,19 @@ class Canvas(CanvasActions):
         fitting = None
         if ref:
             fitting = edits.fitting_inputs(material, ref) if from_output else edits.fitting_outputs(material, ref)
+        kind = self._kind_of(ref, from_output) if ref else None
         self._waiting = (self.to_canvas(place), ref)
         self._waiting_from_output = from_output
-        self.finder.open_at(place.toPoint(), text, lambda typed: offers(typed, material, fitting))
+        hand, snippets, recent = Hand(fitting, from_output, kind), self.snippets, tuple(self.recent)
+        self.finder.open_at(place.toPoint(), text, lambda typed: offers(typed, material, hand, snippets, recent))
+
+    def _kind_of(self, ref: str, from_output: bool) -> Kind:
+        """What a port gives, or takes."""
+        if from_output:
+            return self.spread.kinds[ref]
+        node_id, name = node_and_port(ref)
+        row = self.spread.slips[node_id].row(name, is_output=False)
+        return row.kind if row and row.kind else Kind.NUMBER
 
     def _drop_loose_wire(self) -> None:
         self._waiting = None
@@ -376,14 +397,50 @@ class Canvas(CanvasActions):
         if self._waiting is None:
             return
         place, ref = self._waiting
-        self._place_node(offer.node, place, ref, f"Add {offer.title}", offer.port)
+        self.recent = [offer.key, *(key for key in self.recent if key != offer.key)][:RECENT_MOST]
+        if offer.piece:
+            self._place_piece(offer, place, ref)
+        else:
+            self._place_node(offer.node, place, ref, f"Add {offer.title}", offer.port)
+
+    def _free_input(self, port: str) -> str:
+        """That input of the surface, where nothing feeds it yet."""
+        surfaces = [i for i, n in self.material.nodes.items() if n.type == "surface"]
+        ref = port_ref(surfaces[0], port) if surfaces and port else ""
+        return "" if ref in self.material.wires else ref
+
+    def _place_piece(self, offer: Offer, place: QPointF, ref: str) -> None:
+        """Put a recipe on the canvas, its end into the input in the hand, or that of the surface it is meant for."""
+        assert offer.piece
+        piece, end = offer.piece()
+        right = max(n.x for n in piece.nodes.values())
+        back = right + 190.0 if ref and not self._waiting_from_output else 0.0
+        material, ids = edits.paste(self.material, piece, place.x() - back, place.y() - 20)
+        renamed = dict(zip(piece.nodes, ids, strict=True))
+        node_id, port = node_and_port(end)
+        try:
+            if not ref:
+                ref = self._free_input(offer.into)
+            if ref:
+                material = edits.connect(material, port_ref(renamed[node_id], port), ref)
+        except LanternError as error:
+            self.told.emit(str(error))
+        self._waiting = None
+        self.edit(f"Add {offer.title}", material)
+        self._select(set(ids))
+        self.setFocus()
 
     def _place_node(self, node: Node, place: QPointF, ref: str, name: str, port: str = "") -> None:
         node_id = new_id(node.type)
         back = 0.0 if not ref or self._waiting_from_output else 150.0
         node = changed(node, x=float(round(place.x() - back)), y=float(round(place.y() - 20)))
         try:
-            material = edits.add_node(self.material, node_id, node)
+            base = self.material
+            if node.type == "snippet":
+                base = changed(
+                    base, snippets=base.snippets | used_snippets(changed(base, nodes={node_id: node}), self.snippets)
+                )
+            material = edits.add_node(base, node_id, node)
             if ref and self._waiting_from_output:
                 material = edits.connect(material, ref, port_ref(node_id, port))
             elif ref:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
@@ -10,52 +10,126 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.graph.document import Material, Node
+from soft_lantern.graph.kinds import snippet_type
+from soft_lantern.graph.recipes import every_recipe
 from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes.explain import explain
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
+from soft_lantern.values.kinds import Kind, conversion
+
+RECENT_MOST = 12
 
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """Something the finder can put on the canvas, and the port a wire in the hand would join."""
+    """Something the finder can put on the canvas, and the port a wire in the hand would join.
+
+    `piece` makes a whole piece of graph instead of the node, and names the output it ends in; `into` is the surface
+    input that is meant for.
+    """
 
     title: str
     family: str
     node: Node
     port: str = ""
     hint: str = ""
+    piece: Callable[[], tuple[Material, str]] | None = None
+    into: str = ""
+
+    @property
+    def key(self) -> str:
+        """What the offer is remembered by among those used lately."""
+        return self.title if self.piece or self.node.type == "snippet" else self.node.type
 
 
-def offers(text: str, material: Material, fitting: list[tuple[NodeType, Port]] | None = None) -> list[Offer]:
-    """What `text` could mean, best first. `fitting` limits node types to those that take the wire in the hand."""
+@dataclass(frozen=True, slots=True)
+class Hand:
+    """What is in the hand while the finder is open: what would fit the wire, best first, its end, and its kind."""
+
+    fitting: list[tuple[NodeType, Port]] | None = None
+    from_output: bool = True
+    kind: Kind | None = None
+
+
+def offers(
+    text: str,
+    material: Material,
+    hand: Hand | None = None,
+    snippets: Mapping[str, Material] | None = None,
+    recent: Sequence[str] = (),
+) -> list[Offer]:
+    """What `text` could mean, best first: by how well it fits the words, then the wire in the hand, then recent use."""
+    hand = hand or Hand()
     typed = text.strip().lower()
-    ports = {node_type.key: port.name for node_type, port in fitting} if fitting is not None else {}
+    ports = {node_type.key: port.name for node_type, port in hand.fitting} if hand.fitting is not None else {}
     found: list[tuple[float, Offer]] = []
 
     def allowed(key: str) -> bool:
-        return fitting is None or key in ports
+        return hand.fitting is None or key in ports
+
+    def add(rank: float | None, offer: Offer) -> None:
+        if rank is not None:
+            lately = recent.index(offer.key) if offer.key in recent else RECENT_MOST
+            found.append((rank - 0.45 * (1 - lately / RECENT_MOST), offer))
 
     if (number := _as_number(typed)) is not None and allowed("number"):
         node = Node(type="number", values={"value": number})
-        found.append((-2, Offer(f"the number {number:g}", "constant", node, ports.get("number", ""))))
+        add(-2.5, Offer(f"the number {number:g}", "constant", node, ports.get("number", "")))
     if is_hex_colour(typed) and allowed("colour"):
         colour = colour_from_hex(typed)
         node = Node(type="colour", values={"value": colour})
-        found.append((-2, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", ""))))
-    found += [(-1.5, offer) for offer in _formula(text.strip(), material)]
-    for place, node_type in enumerate(_in_order(fitting)):
-        rank = _rank(typed, node_type.title, node_type.also)
-        if rank is not None and node_type.key != "parameter":
+        add(-2.5, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", "")))
+    for offer in _formula(text.strip(), material):
+        add(-2, offer)
+    for place, node_type in enumerate(_in_order(hand.fitting)):
+        if node_type.key != "parameter":
+            rank = _rank(typed, node_type.title, node_type.also)
             port = ports.get(node_type.key, "")
-            offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, node_type.summary)
-            found.append((rank + place * 0.001, offer))
+            offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, _hint(node_type))
+            add(None if rank is None else rank + place * 0.001, offer)
     if allowed("parameter"):
         for parameter in material.parameters:
             rank = _rank(typed, parameter.label, (parameter.identifier, "parameter"))
-            if rank is not None:
-                node = Node(type="parameter", settings={"parameter": parameter.id})
-                found.append((rank + 0.5, Offer(parameter.label, "parameter", node, ports.get("parameter", ""))))
+            node = Node(type="parameter", settings={"parameter": parameter.id})
+            offer = Offer(parameter.label, "parameter", node, ports.get("parameter", ""), parameter.tooltip)
+            add(None if rank is None else rank + 0.5, offer)
+    for snippet in (snippets or {}).values():
+        if snippet.id != material.id and material.id not in snippet.snippets:
+            rank = _rank(typed, snippet.name, ("snippet",))
+            port = _snippet_port(snippet, hand)
+            node = Node(type="snippet", settings={"snippet": snippet.id})
+            fits = hand.fitting is None or port
+            add(
+                rank + 0.2 if rank is not None and fits else None,
+                Offer(snippet.name, "snippet", node, port, "A snippet"),
+            )
+    if hand.fitting is None or not hand.from_output:
+        for recipe in every_recipe():
+            rank = _rank(typed, recipe.title, recipe.also)
+            offer = Offer(
+                recipe.title, "recipe", Node(type=""), hint=recipe.summary, piece=recipe.piece, into=recipe.into
+            )
+            # A recipe called just as asked for comes before a node that only is found by another word.
+            add(None if rank is None else rank + (0.3 if typed else 1.0), offer)
     return [offer for _, offer in sorted(found, key=lambda each: each[0])]
+
+
+def _hint(node_type: NodeType) -> str:
+    told = explain(node_type)
+    return f"{told.summary}\n{told.formula}" if told.formula else told.summary
+
+
+def _snippet_port(snippet: Material, hand: Hand) -> str:
+    """The first port of a snippet that takes the wire in the hand; "" where there is no wire or none fits."""
+    if hand.kind is None:
+        return ""
+    known = snippet_type(snippet)
+    for port in known.inputs if hand.from_output else known.outputs:
+        ends = (hand.kind, port.carries.kind) if hand.from_output else (port.carries.kind, hand.kind)
+        if all(ends) and conversion(ends[0] or hand.kind, ends[1] or hand.kind) is not None:
+            return port.name
+    return ""
 
 
 def _formula(text: str, material: Material) -> list[Offer]:
@@ -93,11 +167,15 @@ def _rank(typed: str, title: str, also: tuple[str, ...]) -> float | None:
         return 0
     if any(word.startswith(typed) for word in name.split()):
         return 1
-    if any(word == typed for word in also):
-        return 1.5
+    if typed in also:
+        return 1.2
     if any(part.startswith(typed) for other in also for part in (other, *other.split())):
         return 2
-    return 3 if typed in name else None
+    if typed in name:
+        return 3
+    words = typed.split()
+    said = " ".join((name, *also))
+    return 2.5 if len(words) > 1 and all(word in said for word in words) else None
 
 
 class Finder(QFrame):
@@ -109,7 +187,7 @@ class Finder(QFrame):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("finder")
-        self.setFixedWidth(270)
+        self.setFixedWidth(330)
         self.lookup: Callable[[str], list[Offer]] = lambda text: []
         self.field = QLineEdit()
         self.field.setPlaceholderText("a number, #colour or node")

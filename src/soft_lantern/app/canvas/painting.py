@@ -201,9 +201,12 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
     area = slip.row_rect(row).adjusted(10, 0, -10, -2)
     painter.setPen(now.colour("quiet"))
     if row.setting:
-        painter.drawText(area, _MIDDLE_LEFT, row.setting.name)
+        name = row.setting.name.replace("_", " ")
+        painter.drawText(area, _MIDDLE_LEFT, name)
         painter.setPen(now.colour("text"))
-        painter.drawText(area.adjusted(0, 0, -10, 0), _MIDDLE_RIGHT, row.choice)
+        room = area.adjusted(painter.fontMetrics().horizontalAdvance(name) + 6, 0, -10, 0)
+        choice = painter.fontMetrics().elidedText(row.choice, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, _MIDDLE_RIGHT, choice)
         _paint_down_mark(painter, area)
         return
     assert row.port
@@ -211,9 +214,14 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
         words = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
         painter.drawText(area.adjusted(0, 0, 0, -6), _MIDDLE_RIGHT, words if label else "")
     else:
-        painter.drawText(area, _MIDDLE_LEFT, row.port.label)
+        left = int(area.width()) - (38 if row.kind is Kind.COLOUR and row.value is not None else 0)
+        label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, left)
+        painter.drawText(area, _MIDDLE_LEFT, label_)
         if row.value is not None:
             _paint_value(painter, area, row)
+        elif row.words:
+            painter.setPen(now.colour("quiet"))
+            painter.drawText(area, _MIDDLE_RIGHT, row.words)
         elif not row.wired and row.teeth:
             painter.setPen(now.colour("trouble"))
             painter.drawText(area, _MIDDLE_RIGHT, "needs a wire")
@@ -285,6 +293,13 @@ def _short(value: float) -> str:
 def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:
     now = theme()
     assert row.value is not None
+    if row.words:
+        painter.setPen(now.colour("text"))
+        room = int(area.width() * 0.62)
+        painter.drawText(
+            area, _MIDDLE_RIGHT, painter.fontMetrics().elidedText(row.words, Qt.TextElideMode.ElideRight, room)
+        )
+        return
     parts = components(row.value)
     if row.kind is Kind.COLOUR and len(parts) >= 3:
         swatch = QRectF(area.right() - 34, area.center().y() - 7, 34, 14)

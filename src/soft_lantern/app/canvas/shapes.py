@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF
@@ -24,7 +25,8 @@ REACH = 12.0
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One line of a slip: an input, an output or a setting. `value` is what is typed into an unwired input."""
+    """One line of a slip: an input, an output or a setting. `value` is what is typed into an unwired input, `words` how
+    it is said where it is no number: a texture's name, or that the input reads the surface itself."""
 
     top: float
     port: Port | None
@@ -35,6 +37,7 @@ class Row:
     value: Value | None = None
     wired: bool = False
     choice: str = ""
+    words: str = ""
 
     @property
     def name(self) -> str:
@@ -140,11 +143,15 @@ class Spread:
         return None
 
 
-def spread(material: Material, before: Spread | None = None) -> Spread:
-    """The graph laid out; slips and wires that did not change are taken over from `before`."""
+def spread(material: Material, before: Spread | None = None, names: Mapping[str, str] | None = None) -> Spread:
+    """The graph laid out; slips and wires that did not change are taken over from `before`.
+
+    `names`: of the project's textures, by id.
+    """
+    names = names or {}
     if before is None or not _same_graph(material, before.material):
         kinds = output_kinds(material)
-        slips = {node_id: _slip(material, node_id, kinds) for node_id in material.nodes}
+        slips = {node_id: _slip(material, node_id, kinds, names) for node_id in material.nodes}
         wires = [_wire(material, slips, kinds, out, into) for into, out in material.wires.items()]
         return Spread(material, slips, tuple(w for w in wires if w), kinds)
     old, kinds = before.material, before.kinds
@@ -152,7 +159,7 @@ def spread(material: Material, before: Spread | None = None) -> Spread:
     slips = {
         node_id: before.slips[node_id]
         if node is old.nodes[node_id] and (same_parameters or node.type != "parameter")
-        else _slip(material, node_id, kinds)
+        else _slip(material, node_id, kinds, names)
         for node_id, node in material.nodes.items()
     }
     moved = {node_id for node_id, slip in slips.items() if slip.rect != before.slips[node_id].rect}
@@ -167,7 +174,12 @@ def spread(material: Material, before: Spread | None = None) -> Spread:
 
 def _same_graph(new: Material, old: Material) -> bool:
     """Whether only places, names and values differ: wires, node types, settings and parameters' kinds are the same."""
-    if new.wires is not old.wires or new.thumbnail_size != old.thumbnail_size or new.nodes.keys() != old.nodes.keys():
+    if (
+        new.wires is not old.wires
+        or new.snippets is not old.snippets
+        or new.thumbnail_size != old.thumbnail_size
+        or new.nodes.keys() != old.nodes.keys()
+    ):
         return False
     if [(p.id, p.kind) for p in new.parameters] != [(p.id, p.kind) for p in old.parameters]:
         return False
@@ -194,7 +206,7 @@ def _passes(path: QPainterPath, point: QPointF, reach: float) -> bool:
     return False
 
 
-def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
+def _slip(material: Material, node_id: str, kinds: dict[str, Kind], names: Mapping[str, str]) -> Slip:
     node = material.nodes[node_id]
     node_type = type_of(material, node)
     parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
@@ -211,7 +223,7 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
                 rows.append(Row(top, None, setting, choice=node.settings.get(setting.name, setting.default)))
                 top += ROW
         for port in node_type.inputs:
-            rows.append(_input_row(material, node_id, port, kinds, top, parameter))
+            rows.append(_input_row(material, node_id, port, kinds, top, parameter, names))
             top += ROW
         for port in node_type.outputs:
             kind = kinds[port_ref(node_id, port.name)]
@@ -223,14 +235,20 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind]) -> Slip:
 def _elbow(material: Material, node_id: str, title: str, kinds: dict[str, Kind]) -> Slip:
     """A small square with its one input and output side by side."""
     node, node_type = material.nodes[node_id], known_type(material, material.nodes[node_id])
-    entry = _input_row(material, node_id, node_type.inputs[0], kinds, 0.0, None)
+    entry = _input_row(material, node_id, node_type.inputs[0], kinds, 0.0, None, {})
     kind = kinds[port_ref(node_id, "out")]
     leaving = Row(2.0, node_type.outputs[0], is_output=True, teeth=kind.width, kind=kind)
     return Slip(node_id, node, title, QRectF(node.x, node.y, ELBOW, ELBOW), (entry, leaving))
 
 
 def _input_row(
-    material: Material, node_id: str, port: Port, kinds: dict[str, Kind], top: float, parameter: Parameter | None
+    material: Material,
+    node_id: str,
+    port: Port,
+    kinds: dict[str, Kind],
+    top: float,
+    parameter: Parameter | None,
+    names: Mapping[str, str],
 ) -> Row:
     node = material.nodes[node_id]
     wired = port_ref(node_id, port.name) in material.wires
@@ -241,7 +259,12 @@ def _input_row(
     else:
         value = None if wired or needs_wire else typed_value(node, known_type(material, node), port.name)
     teeth = kind.width if port.carries.takes_wire else 0
-    return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired)
+    words = ""
+    if not wired and port.implied is not None:
+        value, words = None, "its own"
+    elif kind is Kind.TEXTURE and value is not None:
+        words = names.get(str(value), "gone" if value else "choose…")
+    return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired, words=words)
 
 
 def _wire(material: Material, slips: dict[str, Slip], kinds: dict[str, Kind], out: str, into: str) -> WireShape | None:

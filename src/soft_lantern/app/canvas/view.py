@@ -14,7 +14,7 @@ from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
 from soft_lantern.app.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.graph.document import Material
+from soft_lantern.graph.document import Material, Texture
 from soft_lantern.graph.notices import Notice, Severity
 
 SMALLEST, LARGEST = 0.12, 2.5
@@ -41,6 +41,8 @@ class CanvasView(QWidget):
         self._pointer = QPointF()
         self._drop_wire = ""
         self._framed_for = ""
+        self.textures: dict[str, Texture] = {}
+        self.snippets: dict[str, Material] = {}
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
@@ -55,7 +57,8 @@ class CanvasView(QWidget):
         """Show a material's graph; the selection keeps what is still there."""
         material = material or Material(id="", name="")
         other = material.id != self.material.id
-        self.spread = spread(material, None if other else self.spread)
+        names = {i: t.name for i, t in self.textures.items()}
+        self.spread = spread(material, None if other else self.spread, names)
         self._select(self.selected & set(material.nodes))
         if self.selected_wire not in material.wires:
             self.selected_wire = ""
@@ -65,6 +68,13 @@ class CanvasView(QWidget):
             if material.nodes:
                 self.frame_all()
         self.update()
+
+    def show_library(self, textures: dict[str, Texture], snippets: dict[str, Material]) -> None:
+        """Let the canvas know what textures and snippets the project has."""
+        renamed = textures is not self.textures
+        self.textures, self.snippets = textures, snippets
+        if renamed:
+            self.spread = spread(self.material, None, {i: t.name for i, t in textures.items()})
 
     def show_notices(self, notices: Iterable[Notice]) -> None:
         """Mark the slips where these notices start."""

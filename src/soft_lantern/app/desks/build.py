@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.measurer import Answer, Measurer, Question
@@ -15,17 +16,22 @@ from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.clock_bar import ClockBar
+from soft_lantern.app.widgets.node_help import NodeHelp
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.wire_bar import WireBar
+from soft_lantern.formats.images import READABLE_IMAGES
 from soft_lantern.graph import parameters
-from soft_lantern.graph.document import Material, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Project, Texture, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.edits import add_node, type_value
 from soft_lantern.graph.instances import ancestry, look, override, put_material
-from soft_lantern.graph.kinds import label_of
+from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.notices import Fix, Notice, accept, unaccept
+from soft_lantern.graph.snippets import put_snippet
+from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
 from soft_lantern.render.staging import WireView
 from soft_lantern.render.worker import RenderWorker
@@ -47,6 +53,7 @@ class BuildDesk(QWidget):
         self.reading = Reading()
         self.wire_box = WireBar()
         self.notice_list = NoticeList()
+        self.node_help = NodeHelp()
         self.measurer = Measurer(self)
         self.answer: Answer | None = None
         self.probe: Points | None = None
@@ -77,6 +84,10 @@ class BuildDesk(QWidget):
         self.canvas.edited.connect(session.apply_material)
         self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
         self.canvas.exposed_below.connect(self._expose_below)
+        self.canvas.image_wanted.connect(self.load_image)
+        self.canvas.texture_changed.connect(session.change_texture)
+        self.canvas.snippet_made.connect(self._take_snippet)
+        self.canvas.open_wanted.connect(session.open_material)
         self.shelf.value_wanted.connect(self._set_value)
         self.shelf.edit_wanted.connect(self.edit_parameter)
         self.shelf.unexpose_wanted.connect(self._unexpose)
@@ -94,6 +105,8 @@ class BuildDesk(QWidget):
         self.measurer.answered.connect(self._take_answer)
         self.measurer.failed.connect(session.told)
         self.canvas.selection_changed.connect(self._read)
+        self.canvas.selection_changed.connect(self._explain)
+        self.tabs.currentChanged.connect(lambda _: self._explain())
         self.clock.ticked.connect(self._tick)
         self.stage.probed.connect(self._pin)
         self.stage_bar.clip.toggled.connect(lambda _: self.measure())
@@ -114,6 +127,7 @@ class BuildDesk(QWidget):
     def refresh(self) -> None:
         """Show how things are."""
         material = self.session.material
+        self.canvas.show_library(self.session.project.textures, self.session.project.snippets)
         self.canvas.show_material(material)
         self._fill_values_of(material)
         self._refresh_values()
@@ -175,6 +189,47 @@ class BuildDesk(QWidget):
             return self.canvas.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
         return ""
 
+    def load_image(self, node_id: str = "", port: str = "") -> None:
+        """Ask for an image, and read it at a texture port; without one, put an image node on the canvas."""
+        endings = " ".join(f"*{suffix}" for suffix in READABLE_IMAGES)
+        name, _ = QFileDialog.getOpenFileName(self, "Load an image", "", f"Images ({endings})")
+        if name:
+            self.import_image(Path(name), node_id, port)
+
+    def import_image(self, path: Path, node_id: str = "", port: str = "", place: QPointF | None = None) -> None:
+        """Bring an image into the project, and read it at a texture port or by a new image node at a place."""
+
+        def then(texture: Texture) -> None:
+            if node_id:
+                self._attempt("Choose texture", lambda m: type_value(m, node_id, port, texture.id))
+                return
+            node = Node(type="image", name=texture.name, values={"texture": texture.id})
+            at = self.canvas.to_canvas(place or QPointF(self.canvas.rect().center()))
+            self._attempt(
+                f"Add {texture.name}", lambda m: add_node(m, new_id("image"), changed(node, x=at.x(), y=at.y()))
+            )
+
+        self.session.import_image(path, then)
+
+    def explain_node(self) -> None:
+        """Show what the selected node is."""
+        self.tabs.setCurrentWidget(self.node_help)
+        self._explain()
+
+    def _explain(self) -> None:
+        if self.tabs.currentWidget() is self.node_help:
+            chosen = next(iter(self.canvas.selected)) if len(self.canvas.selected) == 1 else ""
+            node = self.canvas.material.nodes.get(chosen)
+            lowered = self.answer.lowered if self.answer else None
+            whole = cost(lowered.surface.values()) if lowered else None
+            self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole)
+
+    def _take_snippet(self, material: Material, snippet: Material) -> None:
+        def made() -> Project:
+            return put_material(put_snippet(self.session.project, snippet), material)
+
+        self.session.attempt("Make snippet", made)
+
     def edit_parameter(self, parameter_id: str) -> None:
         """Edit what a parameter is."""
         material = self.session.material
@@ -197,6 +252,7 @@ class BuildDesk(QWidget):
         self.tabs.addTab(reading, "Reading")
         self.tabs.addTab(self.objects, "Object")
         self.tabs.addTab(self.notice_list, "Notices")
+        self.tabs.addTab(self.node_help, "Node")
         self.tabs.setFixedHeight(244)
         return self.tabs
 
@@ -247,7 +303,7 @@ class BuildDesk(QWidget):
         self.tabs.setTabText(2, f"Notices ({count})" if count else "Notices")
 
     def _fix(self, notice: Notice, fix: Fix) -> None:
-        if notice.place in self.session.project.materials:
+        if self.session.project.graph(notice.place):
             self.session.attempt(fix.words, lambda: fix.mended(self.session.project, notice.place))
 
     def _tick(self, seconds: float) -> None:
@@ -300,7 +356,8 @@ class BuildDesk(QWidget):
     def _refresh_values(self) -> None:
         material, chosen = self.session.material, self.values_of.currentData() or ""
         found = look(self.session.project, chosen) if material else None
-        self.shelf.show_parameters(material.parameters if material else (), dict(found.values) if found else {})
+        names = {i: t.name for i, t in self.session.project.textures.items()}
+        self.shelf.show_parameters(material.parameters if material else (), dict(found.values) if found else {}, names)
         if self.stage.dress_as != chosen:
             self.stage.dress(chosen)
         self.measure()

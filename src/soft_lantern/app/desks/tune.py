@@ -180,7 +180,8 @@ class TuneDesk(QWidget):
 
     def _show_selected(self) -> None:
         instance = self._instance()
-        self.sheet.show_look(look(self.session.project, self.look_id), instance)
+        names = {i: t.name for i, t in self.session.project.textures.items()}
+        self.sheet.show_look(look(self.session.project, self.look_id), instance, names)
         self.name.setText(instance.name if instance else "The material’s own defaults")
         for button in (self.duplicate_button, self.delete_button):
             button.setEnabled(instance is not None)
@@ -222,14 +223,15 @@ class Sheet(QScrollArea):
         self.controls: dict[str, ParameterControl] = {}
         self.marks: dict[str, QLabel] = {}
         self.resets: dict[str, QToolButton] = {}
-        self._shown: tuple[Parameter, ...] | None = None
+        self._shown: object = None
+        self.textures: dict[str, str] = {}
 
-    def show_look(self, found: Look | None, instance: Instance | None) -> None:
-        """Show an instance's values, or a material's defaults to look at only."""
+    def show_look(self, found: Look | None, instance: Instance | None, textures: dict[str, str] | None = None) -> None:
+        """Show an instance's values, or a material's defaults to look at only. `textures`: their names by id."""
         parameters = found.material.parameters if found else ()
-        shape = without_defaults(parameters)
+        shape = (without_defaults(parameters), textures)
         if shape != self._shown:
-            self._shown = shape
+            self._shown, self.textures = shape, textures or {}
             self._build(parameters)
         for parameter in parameters:
             assert found
@@ -270,7 +272,7 @@ class Sheet(QScrollArea):
         label = QLabel(parameter.label)
         label.setToolTip(parameter.tooltip)
         label.setMinimumWidth(86)
-        control = ParameterControl(parameter, parameter.default)
+        control = ParameterControl(parameter, parameter.default, self.textures)
         control.changed.connect(lambda value: self.value_wanted.emit(parameter.id, value))
         reset_button = QToolButton()
         reset_button.setText("Reset")

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.number_field import NumberField
@@ -17,7 +19,14 @@ class ParameterControl(QWidget):
 
     changed = pyqtSignal(object)
 
-    def __init__(self, parameter: Parameter, value: Value, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        parameter: Parameter,
+        value: Value,
+        textures: Mapping[str, str] | None = None,
+        parent: QWidget | None = None,
+    ) -> None:
+        """`textures`: the names of the textures to choose from, by id."""
         super().__init__(parent)
         self.parameter = parameter
         self.setToolTip(parameter.tooltip)
@@ -27,6 +36,7 @@ class ParameterControl(QWidget):
         self.slider: Slider | None = None
         self.field: NumberField | None = None
         self.swatch: ColourButton | None = None
+        self.chooser: QComboBox | None = None
         if parameter.kind is Kind.COLOUR:
             self.swatch = ColourButton(components(value))
             self.swatch.setAccessibleName(parameter.label)
@@ -46,6 +56,15 @@ class ParameterControl(QWidget):
             self.field.setMaximumWidth(84)
             self.field.changed.connect(self.changed.emit)
             layout.addWidget(self.field, 0 if self.slider else 1)
+        elif parameter.kind is Kind.TEXTURE:
+            self.chooser = QComboBox()
+            self.chooser.setAccessibleName(parameter.label)
+            self.chooser.addItem("none", "")
+            for texture_id, name in sorted((textures or {}).items(), key=lambda each: each[1].lower()):
+                self.chooser.addItem(name, texture_id)
+            self.chooser.activated.connect(lambda _: self.changed.emit(self.chooser_value()))
+            layout.addWidget(self.chooser, 1)
+            self.show_value(value)
         else:
             layout.addWidget(QLabel(", ".join(f"{part:g}" for part in components(value))))
 
@@ -57,6 +76,12 @@ class ParameterControl(QWidget):
             self.slider.show_value(components(value)[0])
         if self.field:
             self.field.show_value(components(value)[0])
+        if self.chooser:
+            self.chooser.setCurrentIndex(max(self.chooser.findData(value), 0))
+
+    def chooser_value(self) -> str:
+        """The id of the texture chosen."""
+        return str(self.chooser.currentData()) if self.chooser else ""
 
 
 if __name__ == "__main__":

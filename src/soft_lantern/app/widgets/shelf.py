@@ -33,16 +33,22 @@ class Shelf(QScrollArea):
         super().__init__(parent)
         self.controls: dict[str, ParameterControl] = {}
         self.cards: dict[str, QFrame] = {}
-        self._shown: tuple[Parameter, ...] | None = None
+        self._shown: object = None
+        self.textures: dict[str, str] = {}
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFixedHeight(100)
 
-    def show_parameters(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
-        """Show parameters and the value of each by id; controls stay while the parameters are the same."""
-        shape = without_defaults(parameters)
+    def show_parameters(
+        self, parameters: tuple[Parameter, ...], values: dict[str, Value], textures: dict[str, str] | None = None
+    ) -> None:
+        """Show parameters and the value of each by id; controls stay while the parameters are the same.
+
+        `textures`: the names of those to choose from, by id.
+        """
+        shape = (without_defaults(parameters), textures)
         if shape != self._shown:
-            self._shown = shape
+            self._shown, self.textures = shape, textures or {}
             self._build(parameters, values)
         for parameter in parameters:
             self.controls[parameter.id].show_value(values.get(parameter.id, parameter.default))
@@ -90,7 +96,7 @@ class Shelf(QScrollArea):
         more.clicked.connect(lambda: self.edit_wanted.emit(parameter.id))
         top.addWidget(label, 1)
         top.addWidget(more)
-        control = ParameterControl(parameter, value)
+        control = ParameterControl(parameter, value, self.textures)
         control.changed.connect(lambda wanted: self.value_wanted.emit(parameter.id, wanted))
         self.controls[parameter.id] = control
         self.cards[parameter.id] = card

@@ -1,4 +1,4 @@
-"""Whether meshes are fine enough for the vertex offsets they wear."""
+"""What meshes lack for the materials they wear: vertices for an offset, or colours of their own."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from soft_lantern.graph.notices import Fix, Notice, Severity
 from soft_lantern.ir import supply
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
+from soft_lantern.ir.supply import read_inputs
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import Looks, object_inputs, placed_parts
@@ -63,7 +64,7 @@ def coarseness(
     return Coarseness(*(float(x) if np.isfinite(x) else 0.0 for x in (span, missed)))
 
 
-def coarse_meshes(
+def unfit_meshes(
     project: Project,
     scene: Scene,
     models: Mapping[str, Model],
@@ -73,7 +74,7 @@ def coarse_meshes(
     only: str = "",
     time: float = 0.0,
 ) -> Iterator[Notice]:
-    """A notice for each object of a scene whose mesh is too coarse for the vertex offset it wears.
+    """A notice for each asset of a scene that is too coarse for a vertex offset, or has no vertex colours to read.
 
     `only`: the id of the one material to look at.
     """
@@ -85,6 +86,9 @@ def coarse_meshes(
             if found is None or (only and found.material.id != only) or (found.material.id, thing.asset) in told:
                 continue
             lowered = looks.lowered(found.material)
+            if not mesh.has_colours and "vertex_color" in read_inputs(lowered.surface.values()):
+                told.add((found.material.id, thing.asset))
+                yield _colourless(found.material, project.assets[thing.asset])
             if lowered.offset is None:
                 continue
             inputs = {**frame, **object_inputs(thing, models[thing.asset], mesh)}
@@ -108,6 +112,13 @@ def _fine_enough(
             return finer
         finer *= 2
     return 0
+
+
+def _colourless(material: Material, asset: Asset) -> Notice:
+    node_id = next((i for i, n in material.nodes.items() if n.type == "vertex_colour"), "")
+    name = label_of(material, material.nodes[node_id]) if node_id else material.name
+    text = f"{asset.name} has no vertex colours; {name} gives what stands in for them"
+    return Notice(Severity.WARNING, "no-vertex-colours", text, material.id, node_id)
 
 
 def _notice(material: Material, asset: Asset, known: Coarseness, fine: int) -> Notice:

@@ -1,0 +1,77 @@
+"""What expressions cost to compute: arithmetic operations, texture reads, and values alive at once.
+
+Counted as shaders count: an operation on a vector is one on each component; shared parts count once. What an operator
+weighs is common practice: simple arithmetic 1, division and roots 4, transcendental functions 8.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from soft_lantern.ir.expr import LEAVES, Expr, Function, Op, topological
+
+_FREE = LEAVES | {Op.SWIZZLE, Op.JOIN, Op.CALL}
+_FOURS = {Op.DIV, Op.SQRT, Op.MOD, Op.NORMALIZE, Op.LENGTH, Op.SMOOTHSTEP}
+_EIGHTS = {Op.POW, Op.EXP, Op.LOG, Op.EXP2, Op.LOG2, Op.SIN, Op.COS}
+_WEIGHTS: dict[Op, int] = {
+    **dict.fromkeys(Op, 1),
+    **dict.fromkeys(_FREE, 0),
+    **dict.fromkeys(_FOURS, 4),
+    **dict.fromkeys(_EIGHTS, 8),
+    Op.MIX: 3,
+    Op.CLAMP: 2,
+    Op.CROSS: 3,
+    Op.TEXTURE: 0,
+    Op.TEXEL: 1,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """Operations on single numbers, texture reads, and the most numbers that must be kept at once."""
+
+    operations: int
+    texture_reads: int
+    live: int
+
+    def __str__(self) -> str:
+        reads = f", {self.texture_reads} texture read{'s' * (self.texture_reads != 1)}" if self.texture_reads else ""
+        return f"{self.operations} operation{'s' * (self.operations != 1)}{reads}"
+
+
+def cost(results: Iterable[Expr]) -> Cost:
+    """The cost of computing results from leaves."""
+    wanted = list(results)
+    order = topological(wanted)
+    operations = reads = 0
+    for expr in order:
+        called = _of_function(expr.data) if isinstance(expr.data, Function) else None
+        operations += called.operations if called else _weight(expr)
+        reads += called.texture_reads if called else expr.op is Op.TEXTURE
+    return Cost(operations, reads, _most_alive(order, wanted))
+
+
+@functools.lru_cache(maxsize=1024)
+def _of_function(function: Function) -> Cost:
+    return cost([function.body])
+
+
+def _weight(expr: Expr) -> int:
+    width = max([expr.type.width, *(a.type.width for a in expr.args)]) if expr.args else 1
+    return _WEIGHTS[expr.op] * (1 if expr.op in (Op.TEXTURE, Op.TEXEL) else width)
+
+
+def _most_alive(order: list[Expr], results: list[Expr]) -> int:
+    """The most components kept at once, computing in order and dropping each value after its last use."""
+    last_use = {arg: expr for expr in order for arg in expr.args}
+    kept = set(results)
+    alive = most = 0
+    for expr in order:
+        alive += expr.type.width
+        most = max(most, alive)
+        for arg in set(expr.args):
+            if last_use[arg] is expr and arg not in kept:
+                alive -= arg.type.width
+    return most
