@@ -145,7 +145,7 @@ def test_what_fits_a_wire_really_fits(ramp: Material) -> None:
             joined = edits.connect(edits.add_node(ramp, "new", offer.node), out, f"new.{offer.port}")
             assert joined.wires[f"new.{offer.port}"] == out
     for into in ("surface.metallic", "separate.vector", "divide.b"):
-        for offer in offers("", ramp, fitting_outputs(ramp, into)):
+        for offer in offers("", ramp, Hand(fitting_outputs(ramp, into), from_output=False)):
             joined = edits.connect(edits.add_node(ramp, "new", offer.node), f"new.{offer.port}", into)
             assert joined.wires[into] == f"new.{offer.port}"
 

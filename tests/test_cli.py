@@ -94,7 +94,10 @@ def test_errors_make_check_fail(demo_folder: Path) -> None:
     [
         (["check", "nowhere"], "no such folder"),
         (["check", "DEMO/meshes"], "no project.json"),
-        (["probe", "DEMO", "--material", "moss"], "no material “moss”; it has height_ramp, moth_trail"),
+        (
+            ["probe", "DEMO", "--material", "moss"],
+            "no material “moss”; it has fluttering_paper, height_ramp, moth_trail",
+        ),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=900"], "outside the limits 0.1 to 10"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "sprad=1"], "no parameter “sprad”"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=wide"], "not a number"),

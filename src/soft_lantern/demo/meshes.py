@@ -1,11 +1,13 @@
-"""The meshes of Mothlight Terraces: a terrace cliff and a tall lantern post, each of several parts."""
+"""The meshes of Mothlight Terraces, each of several parts or painted: all made by code."""
 
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from scipy.interpolate import PchipInterpolator
 
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from
 from soft_lantern.scene.primitives import grid_triangles, joined, lathe
@@ -45,6 +47,53 @@ def lantern_post() -> list[Part]:
         Part("paper shade", shade, hang),
         Part("shade rims", joined(rims), hang),
     ]
+
+
+def nectar_basin() -> list[Part]:
+    """A stone bowl 1.9 m across and, as a part of its own, the nectar that fills it to a hand below the rim."""
+    profile = [(0.0, 0.1), (0.3, 0.11), (0.62, 0.22), (0.8, 0.44), (0.84, 0.58), (0.95, 0.58), (0.93, 0.4), (0.7, 0.08)]
+    bowl = _turned([*profile, (0.66, 0.0), (0.0, 0.0)], 48)
+    unworn = np.tile(np.array([0, 0, 0, 1], np.float32), (len(bowl.positions), 1))
+    bowl = replace(bowl, colours=unworn, has_colours=True)
+    rings = np.linspace(0, 0.82, 22)
+    nectar = lathe(np.stack([rings, np.full(22, 0.5)], axis=1), 64, np.tile([0.0, 1.0], (22, 1)))
+    return [Part("stone bowl", bowl), Part("nectar", nectar)]
+
+
+def garden_urn() -> list[Part]:
+    """An urn 1.3 m tall, painted red along its edges where it wears, as vertex colours."""
+    upper = [(0.2, 1.3), (0.29, 1.29), (0.3, 1.24), (0.2, 1.16), (0.2, 1.08), (0.42, 0.86), (0.47, 0.66), (0.4, 0.42)]
+    profile = np.array([*upper, (0.2, 0.22), (0.17, 0.16), (0.27, 0.1), (0.29, 0.03), (0.28, 0.0)])
+    smooth = _resampled(profile, 90)
+    slope = np.gradient(smooth, axis=0)
+    body = lathe(smooth, 48, np.stack([-slope[:, 1], slope[:, 0]], axis=1))
+    bend = np.linalg.norm(np.gradient(slope / np.linalg.norm(slope, axis=1, keepdims=True), axis=0), axis=1)
+    worn = np.repeat(np.clip(bend * 7 - 0.3, 0, 1), 49)
+    colours = np.column_stack([worn, worn * 0, worn * 0, np.ones_like(worn)]).astype(np.float32)
+    return [Part("urn", replace(body, colours=colours, has_colours=True))]
+
+
+def paper_banner() -> list[Part]:
+    """A paper banner 0.9 × 2.2 m, hanging from a bar at the origin beside its pole, fine enough to flutter."""
+    across, down = np.meshgrid(np.linspace(-0.45, 0.45, 19), np.linspace(0, -2.2, 45))
+    points = np.dstack([across, down, np.zeros_like(across)]).reshape(-1, 3)
+    uvs = np.dstack([across / 0.9 + 0.5, -down / 2.2]).reshape(-1, 2)
+    normals = np.tile([0.0, 0.0, 1.0], (len(points), 1))
+    pole = np.eye(4)
+    pole[:3, 3] = (-0.56, -2.9, 0.0)
+    bar = _tube(np.array([[-0.56, 0.0, 0.0], [0.0, 0.0, 0.0], [0.5, 0.0, 0.0]]), 0.022, 10)
+    return [
+        Part("paper", mesh_from(points, grid_triangles(44, 18), normals, uvs)),
+        Part("pole", _turned([(0.0, 3.0), (0.04, 2.97), (0.045, 0.0), (0.0, 0.0)], 12), pole),
+        Part("bar", bar),
+    ]
+
+
+def _resampled(profile: Row, count: int) -> Row:
+    """The profile as a smooth curve through its points, evenly spaced."""
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
+    curve = PchipInterpolator(along, profile)
+    return np.asarray(curve(np.linspace(0, along[-1], count)))
 
 
 def _step(top: float, bottom: float, back: float, front: float, phase: float) -> Mesh:

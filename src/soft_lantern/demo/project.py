@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from soft_lantern.demo.meshes import lantern_post, terrace_cliff
+from soft_lantern.demo.meshes import garden_urn, lantern_post, nectar_basin, paper_banner, terrace_cliff
 from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.project_folder import MESH_FOLDER, save_project
 from soft_lantern.graph.authoring import Authoring
@@ -14,12 +14,20 @@ from soft_lantern.graph.instances import put_instance
 from soft_lantern.values.colour import colour_from_hex
 
 NAME = "Mothlight Terraces"
+MESHES = {
+    "terrace_cliff": terrace_cliff,
+    "lantern_post": lantern_post,
+    "nectar_basin": nectar_basin,
+    "garden_urn": garden_urn,
+    "paper_banner": paper_banner,
+}
+"""The meshes by the name of their asset and file."""
 
 
 def write_demo(folder: Path) -> Project:
-    """Make the demo project in a folder: its meshes as glTF files, one ramp material, three instances, one scene."""
-    write_glb(folder / MESH_FOLDER / "terrace_cliff" / "terrace_cliff.glb", terrace_cliff())
-    write_glb(folder / MESH_FOLDER / "lantern_post" / "lantern_post.glb", lantern_post())
+    """Make the demo project in a folder: its meshes as glTF files, its materials and instances, one scene."""
+    for name, make in MESHES.items():
+        write_glb(folder / MESH_FOLDER / name / f"{name}.glb", make())
     project = demo_project()
     save_project(project, folder)
     return project
@@ -27,7 +35,9 @@ def write_demo(folder: Path) -> Project:
 
 def demo_project() -> Project:
     """The demo's document."""
-    project = moth_trail().into_project(height_ramp().into_project(Project(name=NAME)))
+    project = Project(name=NAME)
+    for written in (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper()):
+        project = written.into_project(project)
     for instance in (
         Instance(
             id="pool_depths",
@@ -50,9 +60,10 @@ def demo_project() -> Project:
     ):
         project = put_instance(project, instance)
     assets = {
-        "terrace_cliff": ("Terrace cliff", "meshes/terrace_cliff/terrace_cliff.glb"),
-        "lantern_post": ("Lantern post", "meshes/lantern_post/lantern_post.glb"),
+        key: Asset(id=key, name=key.replace("_", " ").capitalize(), file=f"{MESH_FOLDER}/{key}/{key}.glb")
+        for key in MESHES
     }
+    assets["moth_card"] = Asset(id="moth_card", name="Moth card", primitive="plane", subdivision=8)
     garden = Scene(
         id="garden",
         name="Garden",
@@ -74,15 +85,43 @@ def demo_project() -> Project:
                 rotation=(0.0, 200.0, 0.0),
                 wears={"": "last_light", "paper shade": "amber_hour"},
             ),
+            StageObject(
+                id="basin",
+                name="Nectar basin",
+                asset="nectar_basin",
+                position=(-0.75, -2.44, 3.05),
+                wears={"": "weathered_urn", "nectar": "nectar"},
+            ),
+            StageObject(
+                id="urn",
+                name="Garden urn",
+                asset="garden_urn",
+                position=(-1.6, -0.4, 1.1),
+                rotation=(0.0, 0.0, 7.0),
+                wears={"": "weathered_urn"},
+            ),
+            StageObject(
+                id="banner",
+                name="Paper banner",
+                asset="paper_banner",
+                position=(2.7, 5.8, -2.3),
+                rotation=(0.0, 30.0, 0.0),
+                wears={"": "last_light", "paper": "fluttering_paper"},
+            ),
+            StageObject(
+                id="moth",
+                name="Moth card",
+                asset="moth_card",
+                position=(-3.6, 3.9, -2.2),
+                rotation=(90.0, 20.0, 0.0),
+                scale=(0.7, 1.0, 0.5),
+                wears={"": "moth_trail"},
+            ),
         ),
         view=View(target=(0.0, 1.3, 0.0), yaw=32.0, pitch=12.0, distance=17.0),
         gauge=-2.0,
     )
-    return changed(
-        project,
-        assets={key: Asset(id=key, name=name, file=file) for key, (name, file) in assets.items()},
-        scenes={garden.id: garden},
-    )
+    return changed(project, assets=assets, scenes={garden.id: garden})
 
 
 def height_ramp() -> Authoring:
@@ -118,5 +157,62 @@ def moth_trail() -> Authoring:
     held = m.add("clamp", name="Held again", value=rise)
     body = m.add("mix", name="Body", a=tint, b=dust, factor=held)
     m.add("number", name="Forgotten", value=3.0)
+    fine = m.add("position", space="object").into("separate").x.into("multiply", b=26.0)
+    m.add(
+        "vertex_offset", name="Flutter", offset=m.add("combine", y=m.add("sine", angle=fine).into("multiply", b=0.08))
+    )
     m.add("surface", base_colour=body, metallic=both, roughness=flicker)
+    return m
+
+
+def nectar() -> Authoring:
+    """What fills the basin: clear where it is shallow, amber where it is deep, with ripples that move."""
+    m = Authoring("Nectar")
+    shallow = m.expose("Shallow", "#ffe2a055", group="Nectar", tooltip="Where the bowl lies just under")
+    deep = m.expose("Deep", "#b5561ef2", group="Nectar")
+    strength = m.expose("Depth strength", 2.0, limits=(0, 4), group="Nectar")
+    height = m.expose("Ripple height", 0.01, limits=(0, 0.05), unit="m", group="Nectar")
+    colour = m.add("mix", name="Nectar colour", a=shallow, b=deep, factor=m.add("depth_mask", strength=strength))
+    noise = m.add("perlin_noise_3d", name="Ripples", scale=4.0, movement="over time")
+    normal = m.add("height_to_normal", height=m.add("multiply", a=noise, b=height))
+    m.add("surface", base_colour=colour, roughness=0.08, normal=normal, alpha_mode="blend")
+    return m
+
+
+def weathered_urn() -> Authoring:
+    """Clay in bands of noise, worn bare where red is painted on the mesh, with dust on whatever faces up."""
+    m = Authoring("Weathered urn")
+    clay = m.expose("Clay", "#7b4a38", group="Clay")
+    stain = m.expose("Stain", "#4d5a48", group="Clay")
+    bare = m.expose("Bare edge", "#c9a58a", group="Wear")
+    wear = m.expose("Wear", 1.0, limits=(0, 3), group="Wear")
+    dust = m.expose("Dust", "#cfc4a4", group="Dust")
+    start = m.expose("Dust start", 0.55, limits=(-1, 1), group="Dust", tooltip="Lower covers steeper slopes")
+    noise = m.add("layered_noise_3d", name="Mottling", scale=2.5)
+    layers = m.add("bands", name="Stains", value=noise, threshold_1=0.12, count="2", threshold_2=0.05)
+    body = m.add("mix", name="Stained clay", a=clay, b=stain, factor=layers.layer_1)
+    painted = m.add("vertex_colour", without=(0.0, 0.0, 0.0, 1.0))
+    worn = m.add("channel_mask", name="Worn", colour=painted, amount=wear)
+    edged = m.add("mix", name="Worn clay", a=body, b=bare, factor=worn)
+    uneven = m.add("add", a=start, b=m.add("multiply", a=noise, b=0.3))
+    settled = m.add("up_mask", name="Settled dust", start=uneven, spread=0.3)
+    m.add("surface", base_colour=m.add("mix", name="Dusted", a=edged, b=dust, factor=settled), roughness=0.85)
+    return m
+
+
+def fluttering_paper() -> Authoring:
+    """Paper that waves in the wind, more the further it hangs down, with a glow that pulses."""
+    m = Authoring("Fluttering paper")
+    paper = m.expose("Paper", "#e9d8b0", group="Paper")
+    glow = m.expose("Glow", "#ff9a3c", group="Glow")
+    period = m.expose("Period", 3.0, limits=(0.5, 10), unit="s", group="Glow", tooltip="Longer is slower")
+    swing = m.expose("Swing", 0.12, limits=(0, 0.4), unit="m", group="Wind")
+    hang = m.add("texture_coordinates").into("separate_2").y
+    wave = m.add("wave", name="Wind", period=1.7, phase=m.add("multiply", a=hang, b=-0.9), low=-1.0)
+    reach = m.add("multiply", a=m.add("multiply", a=hang, b=swing), b=wave)
+    m.add("vertex_offset", offset=m.add("combine", z=reach))
+    beat = m.add("pulse", period=period)
+    soft = m.add("soft_circle", name="Lamp", centre=(0.5, 0.75), radius=0.02, softness=0.45)
+    shine = m.add("multiply_tint", colour=glow, tint=m.add("multiply", a=beat, b=soft))
+    m.add("surface", base_colour=paper, roughness=0.9, emissive=shine, emissive_strength=1.2)
     return m

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import typing
 from typing import Any
 
@@ -32,10 +33,15 @@ def merge_unknown(raw: Any, unknown: dict[str, Any]) -> None:
             at.setdefault(last.replace("~1", "/"), value)
 
 
+@functools.cache
+def _hints(record: type) -> dict[str, Any]:
+    return typing.get_type_hints(record)
+
+
 def _collect(raw: Any, record: Any, path: str, found: dict[str, Any]) -> None:
     origin, args = typing.get_origin(record), typing.get_args(record)
     if isinstance(record, type) and issubclass(record, msgspec.Struct) and isinstance(raw, dict):
-        hints = typing.get_type_hints(record)
+        hints = _hints(record)
         for key, value in raw.items():
             if key not in hints:
                 found[_join(path, key)] = value

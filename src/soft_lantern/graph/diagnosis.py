@@ -111,8 +111,8 @@ def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> I
         elif expr.op is Op.NORMALIZE and case.bounds[expr.args[0]].contains(0.0) and _may_vanish(case, expr.args[0]):
             text = f"{name} gives no direction where the vector is zero"
             yield case.notice(Severity.INFO, "undefined", node_id, text, expr=expr.args[0])
-        elif expr.op is Op.CLAMP and _within(
-            case.bounds[expr.args[0]], case.bounds[expr.args[1]], case.bounds[expr.args[2]]
+        elif (
+            node.type in ("clamp", "saturate") and expr.op is Op.CLAMP and _within(*(case.bounds[a] for a in expr.args))
         ):
             text = f"{name} changes nothing: what comes in is already within"
             mend = (Fix("Take it out", fixes.dissolved(node_id)),)

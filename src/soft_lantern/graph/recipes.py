@@ -11,9 +11,11 @@ from dataclasses import dataclass
 
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Material, node_and_port, port_ref
+from soft_lantern.graph.kinds import output_kinds
 from soft_lantern.graph.layout import tidy
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.nodes import LIBRARY, NodeType
+from soft_lantern.values.kinds import Kind
 
 Body = Callable[[Authoring], Wire]
 
@@ -33,6 +35,17 @@ class Recipe:
         m = Authoring(self.title)
         result = self.body(m)
         return tidy(m.material), result.ref
+
+    @property
+    def kind(self) -> Kind:
+        """The kind of what the recipe ends in."""
+        return _kind_of(self)
+
+
+@functools.cache
+def _kind_of(recipe_: Recipe) -> Kind:
+    piece, end = recipe_.piece()
+    return output_kinds(piece)[end]
 
 
 RECIPES: list[Recipe] = []

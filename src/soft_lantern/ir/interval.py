@@ -8,6 +8,7 @@ where infinity can really come about (a division by zero, an overflow), `may_be_
 from __future__ import annotations
 
 import ctypes
+import functools
 import itertools
 import math
 from collections.abc import Callable, Iterable, Mapping
@@ -57,7 +58,10 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
         elif expr.op is Op.UNIFORM:
             found[expr] = uniforms[str(expr.data)]
         elif isinstance(expr.data, Function):
-            found[expr] = _called(expr.data, [found[a] for a in expr.args])
+            found[expr] = _called(expr.data, tuple(found[a] for a in expr.args))
+        elif expr.op is Op.DIV and _by_own_length(expr):
+            known = _applied(expr, [found[a] for a in expr.args])
+            found[expr] = Interval((-_ONE,) * known.width, (_ONE,) * known.width, known.may_be_nan)
         elif expr.op is Op.DIV and expr.args[1].op is Op.SELECT:
             found[expr] = _divided_by_choice(expr, found)
         else:
@@ -65,8 +69,11 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
     return found
 
 
-def _called(function: Function, args: list[Interval]) -> Interval:
+@functools.lru_cache(maxsize=4096)
+def _called(function: Function, args: tuple[Interval, ...]) -> Interval:
     width = function.body.type.width
+    if function.body.type is Type.UINT:
+        return Interval((0.0,), (_LARGEST_UINT,))
     kept = function.keeps
     if kept and all(min(a.low) >= kept[0] and max(a.high) <= kept[1] and not a.may_be_nan for a in args):
         slack = 2.0**-18 * max(abs(kept[0]), abs(kept[1]))
@@ -85,6 +92,13 @@ def may_be_zero(expr: Expr, known: Mapping[Expr, Interval]) -> bool:
     return known[expr].contains(0.0)
 
 
+def _by_own_length(expr: Expr) -> bool:
+    """Whether a vector is divided by its own length, perhaps kept from 0: then no component leaves −1 to 1."""
+    vector, divisor = expr.args
+    lengths = divisor.args if divisor.op is Op.MAX else (divisor,)
+    return any(e.op is Op.LENGTH and e.args[0] is vector for e in lengths)
+
+
 def _divided_by_choice(expr: Expr, known: Mapping[Expr, Interval]) -> Interval:
     """By each side of the choice apart: a divisor kept from 0 on both sides gives a bounded quotient."""
     divisor = expr.args[1]
@@ -92,6 +106,10 @@ def _divided_by_choice(expr: Expr, known: Mapping[Expr, Interval]) -> Interval:
     whole = _choice([known[divisor.args[0]], *quotients], known[divisor].may_be_nan)
     lost = any(q.may_be_nan for q in quotients) or whole.may_be_nan
     return Interval(whole.low, whole.high, lost, any(q.may_be_infinite for q in quotients))
+
+
+_ONE = 1.0 + 2.0**-21
+"""The most a component of a unit vector can come to by rounding."""
 
 
 def single(x: float) -> float:
@@ -340,9 +358,8 @@ def _length(args: list[Interval], nan: bool) -> Interval:
 
 
 def _unit(args: list[Interval], nan: bool) -> Interval:
-    one = 1.0 + 2.0**-22
     vanishes = _length(args, nan).low[0] == 0.0
-    return Interval((-one,) * args[0].width, (one,) * args[0].width, nan or vanishes)
+    return Interval((-_ONE,) * args[0].width, (_ONE,) * args[0].width, nan or vanishes)
 
 
 def _cross(args: list[Interval], nan: bool) -> Interval:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetI
 
 from soft_lantern.graph.document import Material, Node
 from soft_lantern.graph.kinds import snippet_type
-from soft_lantern.graph.recipes import every_recipe
+from soft_lantern.graph.recipes import Recipe, every_recipe
 from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.nodes.explain import explain
 from soft_lantern.nodes.formula import FormulaError, formula_type
@@ -104,20 +104,27 @@ def offers(
                 rank + 0.2 if rank is not None and fits else None,
                 Offer(snippet.name, "snippet", node, port, "A snippet"),
             )
-    if hand.fitting is None or not hand.from_output:
-        for recipe in every_recipe():
-            rank = _rank(typed, recipe.title, recipe.also)
+    for recipe in every_recipe():
+        rank = _rank(typed, recipe.title, recipe.also)
+        if rank is not None and _ends_right(recipe, hand):
             offer = Offer(
                 recipe.title, "recipe", Node(type=""), hint=recipe.summary, piece=recipe.piece, into=recipe.into
             )
             # A recipe called just as asked for comes before a node that only is found by another word.
-            add(None if rank is None else rank + (0.3 if typed else 1.0), offer)
+            add(rank + (0.3 if typed else 1.0), offer)
     return [offer for _, offer in sorted(found, key=lambda each: each[0])]
 
 
 def _hint(node_type: NodeType) -> str:
     told = explain(node_type)
     return f"{told.summary}\n{told.formula}" if told.formula else told.summary
+
+
+def _ends_right(recipe: Recipe, hand: Hand) -> bool:
+    """Whether a recipe can be put down: freely, or into the input in the hand."""
+    if hand.fitting is None:
+        return True
+    return not hand.from_output and hand.kind is not None and conversion(recipe.kind, hand.kind) is not None
 
 
 def _snippet_port(snippet: Material, hand: Hand) -> str:
