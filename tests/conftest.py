@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from PyQt6.QtTest import QTest
 
+from by_hand import Open, until
+from soft_lantern.app.main import make_application
+from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.project import height_ramp, write_demo
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.gl import GlRenderer
@@ -43,3 +49,37 @@ def ramp() -> Material:
     """The demo's height ramp."""
     project = height_ramp().into_project(Project(name="test"))
     return project.materials["height_ramp"]
+
+
+@pytest.fixture
+def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
+    """Opens windows on project folders and closes them after the test, dropping what is not saved."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    make_application()
+    opened: list[MainWindow] = []
+
+    def open_on(folder: Path) -> MainWindow:
+        window = MainWindow(folder)
+        opened.append(window)
+        window.resize(1280, 800)
+        window.show()
+        QTest.qWaitForWindowExposed(window)
+        window.activateWindow()
+        until(lambda: not window.session.loading)
+        until(lambda: not window.session.scene or window.build.stage.frames_drawn > 0)
+        return window
+
+    yield open_on
+    for window in opened:
+        window.session.undo.setClean()
+        window.close()
+        window.deleteLater()
+    opened.clear()
+    QTest.qWait(1)
+    gc.collect()
+
+
+@pytest.fixture
+def window(open_window: Open, demo_folder: Path) -> MainWindow:
+    """A window on the demo project."""
+    return open_window(demo_folder)

@@ -267,6 +267,10 @@ PAIRS = [
 ]
 
 
+CHAINS = {"normal_map", "facing_ratio"}
+"""Nodes compared in tests of their own, below."""
+
+
 @pytest.fixture(scope="module")
 def library() -> tuple[Any, Any]:
     document, path = mx.createDocument(), mx.getDefaultDataSearchPath()
@@ -359,6 +363,9 @@ _GEOMETRY = {
     "texcoord": "vd.texcoord_0.xy",
     "position": "vd.positionObject",
     "normal": "normalize(vd.normalWorld)",
+    "tangent": "normalize(vd.tangentWorld)",
+    "bitangent": "normalize(vd.bitangentWorld)",
+    "viewdirection": "normalize(vd.positionWorld - u_viewPosition)",
 }
 
 
@@ -389,3 +396,30 @@ def _drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray]) -> np.ndarr
     write_uniform(program, "clip_to_world", np.eye(4))
     gl.context.vertex_array(program, []).render(moderngl.TRIANGLES, vertices=3)
     return np.frombuffer(target.read(components=4, dtype="f4"), np.float32).reshape(COUNT, 4)
+
+
+def test_a_decoded_normal_in_world_space_is_the_standards_normal_map(library: tuple[Any, Any], gl: GlRenderer) -> None:
+    """What Normal map makes of a texel, taken apart: decode, then to world space."""
+    random = np.random.default_rng(3)
+    texel = random.uniform(0.1, 1, (COUNT, 3)).astype(np.float32)
+    scale = random.uniform(0.2, 2, (COUNT, 1)).astype(np.float32)
+    frame = {n: _unit(random.normal(size=(COUNT, 3))) for n in ("normal", "tangent", "bitangent")}
+    nodedef = library[0].getNodeDef("ND_normalmap_float")
+    theirs = _drawn(gl, _generated(nodedef, library, {}, ""), {"in": texel, "scale": scale, **frame})
+    colour, amount = uniform("colour", vector_type(4)), uniform("amount", vector_type(1))
+    decoded = LIBRARY["decode_normal"].apply({"colour": colour, "scale": amount}, {})["out"]
+    expr = LIBRARY["normal_to_world"].apply({"normal": decoded}, {})["out"]
+    leaves = {"colour": np.column_stack([texel, np.ones(COUNT, np.float32)]).T, "amount": scale[:, 0]}
+    leaves |= {f"{name}_world": rows.T for name, rows in frame.items()}
+    assert as_rows(evaluate([expr], leaves)[expr], COUNT) == pytest.approx(theirs[:, :3], abs=2e-5)
+
+
+def test_facing_ratio_is_the_standards(library: tuple[Any, Any], gl: GlRenderer) -> None:
+    random = np.random.default_rng(3)
+    normal, toward = (_unit(random.normal(size=(COUNT, 3))) for _ in range(2))
+    nodedef = library[0].getNodeDef("ND_facingratio_float")
+    theirs = _drawn(gl, _generated(nodedef, library, {}, ""), {"viewdirection": -toward, "normal": normal})
+    symbol = uniform("normal", vector_type(3))
+    expr = LIBRARY["facing_ratio"].apply({"normal": symbol}, {})["out"]
+    leaves = {"normal": normal.T, "camera_position": toward.T * 3, "position_world": np.zeros((3, 1), np.float32)}
+    assert as_rows(evaluate([expr], leaves)[expr], COUNT) == pytest.approx(theirs[:, :1], abs=1e-5)

@@ -2,26 +2,37 @@
 
 from __future__ import annotations
 
-import gc
 import itertools
 import json
 import os
 import subprocess
 import sys
-import time
-from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PyQt6.QtGui import QDropEvent, QImage
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMessageBox, QWidget
 
-from soft_lantern.app.canvas.canvas import Canvas
+from by_hand import (
+    LEFT,
+    NONE,
+    SHIFT,
+    Open,
+    click,
+    drag,
+    middle_of,
+    node_of,
+    pixels,
+    settled,
+    tooth,
+    type_node,
+    until,
+    wire,
+)
 from soft_lantern.app.canvas.finder import offers
-from soft_lantern.app.main import make_application
 from soft_lantern.app.widgets.colour_button import ColourPicker
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
@@ -29,119 +40,9 @@ from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.project_folder import RECOVERY, open_project, save_project
-from soft_lantern.graph.document import Material, Project
+from soft_lantern.graph.document import Project
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import components
-
-LEFT, SHIFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
-NONE = Qt.KeyboardModifier.NoModifier
-Open = Callable[[Path], MainWindow]
-
-
-@pytest.fixture
-def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
-    """Opens windows on project folders and closes them after the test, dropping what is not saved."""
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
-    make_application()
-    opened: list[MainWindow] = []
-
-    def open_on(folder: Path) -> MainWindow:
-        window = MainWindow(folder)
-        opened.append(window)
-        window.resize(1280, 800)
-        window.show()
-        QTest.qWaitForWindowExposed(window)
-        window.activateWindow()
-        until(lambda: not window.session.loading)
-        until(lambda: not window.session.scene or window.build.stage.frames_drawn > 0)
-        return window
-
-    yield open_on
-    for window in opened:
-        window.session.undo.setClean()
-        window.close()
-        window.deleteLater()
-    opened.clear()
-    QTest.qWait(1)
-    gc.collect()
-
-
-@pytest.fixture
-def window(open_window: Open, demo_folder: Path) -> MainWindow:
-    """A window on the demo project."""
-    return open_window(demo_folder)
-
-
-def until(condition: Callable[[], object], seconds: float = 20) -> None:
-    """Let the window live until something is so."""
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end, "it did not come about"
-        QTest.qWait(10)
-
-
-def drag(widget: QWidget, start: QPointF, end: QPointF, modifier: Qt.KeyboardModifier = NONE) -> None:
-    """Press at one point of a widget, move in steps, let go at another."""
-    QTest.mousePress(widget, LEFT, modifier, start.toPoint())
-    for step in range(1, 6):
-        QTest.mouseMove(widget, (start + (end - start) * step / 5).toPoint())
-        QTest.qWait(2)
-    QTest.mouseRelease(widget, LEFT, modifier, end.toPoint())
-
-
-def click(widget: QWidget, at: QPointF) -> None:
-    QTest.mouseClick(widget, LEFT, NONE, at.toPoint())
-
-
-def node_of(material: Material, node_type: str, nth: int = 0) -> str:
-    return [i for i, n in material.nodes.items() if n.type == node_type][nth]
-
-
-def tooth(canvas: Canvas, node_id: str, port: str, *, is_output: bool = False) -> QPointF:
-    """Where a port is on the canvas widget."""
-    slip = canvas.spread.slips[node_id]
-    row = slip.row(port, is_output=is_output)
-    assert row
-    return canvas.to_widget(slip.port_point(row))
-
-
-def middle_of(canvas: Canvas, node_id: str) -> QPointF:
-    rect = canvas.spread.slips[node_id].rect
-    return canvas.to_widget(QPointF(rect.center().x() - 20, rect.top() + 14))
-
-
-def wire(canvas: Canvas, out: tuple[str, str], into: tuple[str, str]) -> None:
-    drag(canvas, tooth(canvas, *out, is_output=True), tooth(canvas, *into))
-
-
-def type_node(canvas: Canvas, text: str, at: QPointF) -> str:
-    """Move the pointer, type anywhere, press Return; the new node's id."""
-    before = set(canvas.material.nodes)
-    QTest.mouseMove(canvas, at.toPoint())
-    canvas._pointer = at
-    QTest.keyClick(canvas, text[0])
-    assert canvas.finder.isVisible()
-    canvas.finder.field.setText(text)
-    QTest.keyClick(canvas.finder.field, Qt.Key.Key_Return)
-    (new,) = set(canvas.material.nodes) - before
-    return new
-
-
-def pixels(image: QImage) -> np.ndarray:
-    image = image.convertToFormat(QImage.Format.Format_RGB888)
-    bits = image.constBits()
-    assert bits is not None
-    rows = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
-
-
-def settled(window: MainWindow, desk: str = "build") -> np.ndarray:
-    """The stage's pixels once it shows how things are now, at full size."""
-    stage = getattr(window, desk).stage
-    QTest.qWait(5)
-    stage.request(still=True)
-    until(lambda: stage.still and stage.image.size() == stage.size())
-    return pixels(stage.image)
 
 
 def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open, tmp_path: Path) -> None:
@@ -599,7 +500,7 @@ def test_planted_mistakes_are_found_and_mended_by_mouse_alone(window: MainWindow
         pressed.append(kind)
         assert session.project is not before, words
     until(lambda: not [n for n in session.notices if n.open])
-    assert {"division", "summed-masks", "black-tint", "undefined", "unused"} <= set(pressed)
+    assert {"division", "summed-masks", "black-tint", "undefined", "unused", "coarse-mesh"} <= set(pressed)
     assert window.notice_button.text() == "0 notices"
     assert (settled(window) != wrong).any(axis=2).mean() > 0.05
     for _ in pressed:

@@ -46,6 +46,7 @@ class Question:
     probe: Points | None = None
     project: Project | None = None
     images: Mapping[str, Image] = field(default_factory=dict)
+    loading: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +114,15 @@ class Measurer(QObject):
         project, scene, models = question.project, question.scene, question.models
         if project is None or scene is None or models is None:
             return []
-        key = (question.material, project.instances, project.assets, scene.objects, len(models), question.images)
+        models = {i: m for i, m in models.items() if i not in question.loading}  # the rest is on its way
+        key = (
+            question.material,
+            project.instances,
+            project.assets,
+            scene.objects,
+            tuple(map(id, models.values())),
+            question.images,
+        )
         if self._coarse_of[0] != key:
             camera = camera_for(scene.view, (SIDE, SIDE))
             found = unfit_meshes(
@@ -125,7 +134,7 @@ class Measurer(QObject):
     def _points(self, question: Question) -> Points:
         if not question.on_object or not question.scene or not question.view or question.models is None:
             return self._card
-        key = (question.scene.objects, question.view, question.object_id, len(question.models))
+        key = (question.scene.objects, question.view, question.object_id, tuple(map(id, question.models.values())))
         if self._seen[0] != key:
             camera = camera_for(question.view, (SIDE, SIDE))
             size = (SIDE, SIDE)

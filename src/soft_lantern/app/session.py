@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import functools
 import shutil
+from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
@@ -42,7 +43,7 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
 )
-from soft_lantern.graph.instances import children, put_material
+from soft_lantern.graph.instances import ancestry, children, put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
@@ -83,12 +84,13 @@ class Session(QObject):
         self.models: dict[str, Model] = {}
         self.images: dict[str, Image] = {}
         self._textures: dict[str, Texture] = {}
+        self._assets: dict[str, Asset] = {}
         self.loading: set[str] = set()
         self.undo = QUndoStack(self)
         self.undo.setUndoLimit(500)
         self.undo.cleanChanged.connect(lambda _: self.saved_changed.emit())
-        self.material_id = next(iter(sorted(self.project.materials)), "")
         self.scene_id = next(iter(sorted(self.project.scenes)), "")
+        self.material_id = most_worn(self.project, self.scene_id)
         self.view = self.scene.view if self.scene else View()
         self.gesture = 0
         self._left_alone: set[str] = set()
@@ -155,7 +157,7 @@ class Session(QObject):
         """Make a project the present one without an undo entry: what undo and redo call."""
         old, self.project = self.project, project
         if project.graph(self.material_id) is None:
-            self.material_id = next(iter(sorted(project.materials)), "")
+            self.material_id = most_worn(project, self.scene_id)
             self.opened_material.emit()
         if self.scene_id not in project.scenes:
             self.scene_id = next(iter(sorted(project.scenes)), "")
@@ -333,7 +335,7 @@ class Session(QObject):
     # Beside the window
 
     def _imported(self, asset: Asset, model: Model) -> None:
-        self.models[asset.id] = model
+        self.models[asset.id], self._assets[asset.id] = model, asset
         self.add_object(asset)
         self.models_changed.emit()
         triangles = sum(len(p.mesh.triangles) for p in model.parts)
@@ -373,7 +375,8 @@ class Session(QObject):
 
     def _load_missing_models(self) -> None:
         for asset in self.project.assets.values():
-            if asset.id not in self.models and asset.id not in self.loading:
+            if self._assets.get(asset.id) != asset:
+                self._assets[asset.id] = asset
                 self.loading.add(asset.id)
                 self._submit(functools.partial(self._load, asset))
 
@@ -390,6 +393,8 @@ class Session(QObject):
         self.loading.discard(asset_id)
         if model:
             self.models[asset_id] = model
+        else:
+            self.models.pop(asset_id, None)
         self.mesh_notices[asset_id] = notices
         self.models_changed.emit()
         self._notices_timer.start()
@@ -488,6 +493,14 @@ def look_choices(project: Project) -> list[tuple[str, str]]:
         listed.append((material.id, material.name))
         below(material.id)
     return listed
+
+
+def most_worn(project: Project, scene_id: str) -> str:
+    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
+    scene = project.scenes.get(scene_id)
+    worn = [ancestry(project, w)[1] for o in (scene.objects if scene else ()) for w in o.wears.values()]
+    counts = Counter(material.id for material in worn if material)
+    return max(sorted(project.materials), key=lambda i: counts[i], default="")
 
 
 def new_instance(project: Project, parent: str) -> Instance:

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy.interpolate import PchipInterpolator
 
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from
 from soft_lantern.scene.primitives import grid_triangles, joined, lathe
@@ -91,6 +90,8 @@ def paper_banner() -> list[Part]:
 
 def _resampled(profile: Row, count: int) -> Row:
     """The profile as a smooth curve through its points, evenly spaced."""
+    from scipy.interpolate import PchipInterpolator  # slow to import, and only wanted here
+
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
     curve = PchipInterpolator(along, profile)
     return np.asarray(curve(np.linspace(0, along[-1], count)))

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir import functions as f
@@ -118,7 +118,10 @@ class _Lowering:
     """Lowers one graph. Inside snippets, `within` are the ids of those it stands in, and `given` what comes in."""
 
     def __init__(
-        self, material: Material, within: tuple[str, ...] = (), given: Mapping[str, Expr] | None = None
+        self,
+        material: Material,
+        within: tuple[str, ...] = (),
+        given: Mapping[str, Expr] | None = None,
     ) -> None:
         self.material, self.within, self.given = material, within, given
         self.handed_out: dict[str, Expr] = {}
@@ -215,8 +218,7 @@ class _Lowering:
         if snippet_id in self.within or snippet_id == self.material.id:
             self._say(Severity.ERROR, "cycle", node_id, "", "{node} holds itself; it gives 0")
             return {p.name: _nothing(p.carries.kind or Kind.NUMBER) for p in node_type.outputs}
-        snippet = changed(self.material.snippets[snippet_id], snippets=self.material.snippets)
-        inner = _Lowering(snippet, (*self.within, snippet_id), inputs)
+        inner = _Lowering(self.material.snippets[snippet_id], (*self.within, snippet_id), inputs)
         inner.lower_nodes()
         self.uniforms |= inner.uniforms
         return inner.handed_out

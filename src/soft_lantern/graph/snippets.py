@@ -12,7 +12,7 @@ from soft_lantern.values.kinds import Kind
 
 
 def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, Material]:
-    """The snippets a graph uses, theirs included, by id."""
+    """The snippets a graph uses, theirs included, by id; each holds those it uses itself."""
     found: dict[str, Material] = {}
     waiting = [graph]
     while waiting:
@@ -26,21 +26,29 @@ def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, M
 
 def attached(project: Project) -> Project:
     """The project with every graph holding the snippets it uses, as they are now."""
-    snippets = project.snippets
-    plain = {i: changed(s, snippets={}) if s.snippets else s for i, s in snippets.items()}
-    snippets = {i: _with_used(s, snippets.get(i), plain) for i, s in plain.items()}
-    materials = {i: _with_used(m, m, plain) for i, m in project.materials.items()}
+    whole: dict[str, Material] = {}
+
+    def filled(snippet_id: str, within: tuple[str, ...] = ()) -> Material:
+        """A snippet that holds those it uses; one that would hold itself goes without."""
+        if snippet_id not in whole:
+            snippet = project.snippets[snippet_id]
+            inner = [i for i in used_snippets(snippet, project.snippets) if i not in (*within, snippet_id)]
+            used = {i: filled(i, (*within, snippet_id)) for i in inner}
+            if within:
+                return _holding(snippet, used)
+            whole[snippet_id] = _holding(snippet, used)
+        return whole[snippet_id]
+
+    snippets = {i: filled(i) for i in project.snippets}
+    materials = {i: _holding(m, used_snippets(m, snippets)) for i, m in project.materials.items()}
     if _same(materials, project.materials) and _same(snippets, project.snippets):
         return project
     return changed(project, materials=materials, snippets=snippets)
 
 
-def _with_used(graph: Material, before: Material | None, every: Mapping[str, Material]) -> Material:
+def _holding(graph: Material, used: dict[str, Material]) -> Material:
     """The graph with its snippets; the very object it was where they are the same."""
-    used = used_snippets(graph, every)
-    if before is not None and before.snippets == used:
-        return before
-    return changed(graph, snippets=used)
+    return graph if graph.snippets == used else changed(graph, snippets=used)
 
 
 def _same(new: Mapping[str, Material], old: Mapping[str, Material]) -> bool:

@@ -15,8 +15,8 @@ from soft_lantern.graph.layout import tidy
 from soft_lantern.graph.lowering import typed_value, uniform_type
 from soft_lantern.ir import functions as f
 from soft_lantern.ir import noise
-from soft_lantern.ir.expr import COMPARISONS, Expr, Function, Op, Type, const, constant_parts, uniform
-from soft_lantern.values.kinds import Value
+from soft_lantern.ir.expr import BITS, COMPARISONS, Expr, Function, Op, Type, const, constant_parts, uniform
+from soft_lantern.values.kinds import Value, components
 
 Source = str | Value
 """Where a part's value comes from: an output "node.port", or a number or vector to type."""
@@ -127,6 +127,8 @@ class _Unfolding:
         done = {port: self._made_of(results[port]) for port in wanted}
         for into, out in readers:
             self.material = connect(self.material, done[node_and_port(out)[1]], into)
+        if not self.made:
+            raise self._cannot("it is no computation")
         return self._laid_out(remove_nodes(self.material, [self.node_id]))
 
     def _inputs(self) -> dict[str, Expr]:
@@ -144,6 +146,8 @@ class _Unfolding:
                 kind = known.get(wired, kind)  # arithmetic takes a lone number as it is
             place = uniform(f"port:{port.name}", uniform_type(kind))
             value = typed_value(self.node, self.node_type, port.name)
+            if not isinstance(value, str) and len(components(value)) < kind.width:
+                value = components(value)[:1] * kind.width
             self.sources[place] = wired or value
             found[port.name] = place
         return found
@@ -184,6 +188,8 @@ class _Unfolding:
             return self._chosen(expr)
         if expr.op is Op.CLAMP and expr.args[1:] == (const(0.0), const(1.0)):
             return self._put("saturate", {"value": self._source(expr.args[0])})
+        if expr.op in BITS or expr.op in (Op.TEXEL, Op.WHOLE, Op.FINITE):
+            raise self._cannot("no plain node computes a part of it")
         if expr.op not in _NODES or not self._fits_a_node(expr):
             return self._formula(expr)
         key, ports = _NODES[expr.op]
@@ -244,8 +250,10 @@ class _Unfolding:
         self.made.append(node_id)
         for name, source in ports.items():
             place = port_ref(node_id, name)
-            is_typed = not isinstance(source, str) or "." not in source
-            if is_typed:
+            port_type = known_type(self.material, self.material.nodes[node_id]).input(name)
+            if isinstance(source, tuple) and port_type and port_type.carries.kind is None:
+                source = self._put(f"vector_{len(source)}", {"value": source})  # an open port is as wide as its wires
+            if not isinstance(source, str) or "." not in source:
                 self.material = type_value(self.material, node_id, name, source)
             else:
                 self.material = connect(self.material, str(source), place)

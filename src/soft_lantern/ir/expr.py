@@ -297,8 +297,11 @@ def swizzle(value: Expr, letters: str) -> Expr:
     if value.op is Op.SWIZZLE:
         inner = str(value.data)
         return swizzle(value.args[0], "".join(inner["xyzw".index(letter)] for letter in letters))
-    if value.op is Op.JOIN and len(letters) == 1 and all(a.type is Type.FLOAT for a in value.args):
-        return value.args["xyzw".index(letters)]
+    if value.op is Op.JOIN:
+        places = [(part, letter) for part in value.args for letter in "xyzw"[: part.type.width]]
+        picked = [places["xyzw".index(letter)] for letter in letters]
+        if all(part is picked[0][0] for part, _ in picked):
+            return swizzle(picked[0][0], "".join(letter for _, letter in picked))
     return _intern(Op.SWIZZLE, vector_type(len(letters)), (value,), letters)
 
 

@@ -198,6 +198,8 @@ def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str], ca
     if op is Op.SWIZZLE:
         return _Text(f"{args[0].within(_PRIMARY)}.{expr.data}", _PRIMARY)
     if op is Op.JOIN:
+        if len(set(expr.args)) == 1 and expr.args[0].type is Type.FLOAT:
+            args = args[:1]
         return _Text(f"{expr.type.value}({', '.join(a.text for a in args)})", _PRIMARY)
     if op in _WRITTEN_AS:
         return _Text(_WRITTEN_AS[op].format(*(a.text for a in args)), _PRIMARY)

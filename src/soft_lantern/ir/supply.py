@@ -162,13 +162,13 @@ def _way(way: str) -> dict[Expr, Expr]:
 def derived_inputs() -> dict[str, Expr]:
     """The inputs a pixel works out, over what triangles carry, objects and frames give, and what is built in."""
     position, eye = surface_input("position_world"), surface_input("camera_position")
-    normal, tangent = unit(input_("carried_normal", Type.VEC3)), input_("carried_tangent", Type.VEC4)
+    normal, tangent = f.normalize(input_("carried_normal", Type.VEC3)), input_("carried_tangent", Type.VEC4)
     away = position - eye
     distance, depth = f.length(away), f.dot(away, forward())
     square = unit(tangent.xyz - normal * f.dot(normal, tangent.xyz))
     behind = (surface_input("scene_depth") - depth) * distance / f.max_(depth, 1e-6)
     found = {
-        "normal_world": normal * (surface_input("front_facing") * 2.0 - 1.0),
+        "normal_world": f.select(surface_input("front_facing") > 0.5, normal, -normal),
         "tangent_world": square,
         "bitangent_world": f.cross(normal, square) * tangent.w,
         "view_distance": distance,

@@ -113,7 +113,7 @@ class Repeat:
     last_output: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, eq=False)
 class NodeType:
     """A node of the library. `key` is stable and stands in files; `title` is what people read.
 

@@ -94,6 +94,8 @@ def fitted(value: Value, kind: Kind) -> Value:
     """
     if (kind is Kind.TEXTURE) is not isinstance(value, str):
         raise BadValue(f"a {kind.words} cannot be “{value}”")
+    if kind is Kind.TEXTURE:
+        return value
     parts = components(value)
     if kind is Kind.NUMBER and len(parts) == 1:
         return parts[0]

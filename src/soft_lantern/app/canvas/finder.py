@@ -70,8 +70,8 @@ def offers(
 
     def add(rank: float | None, offer: Offer) -> None:
         if rank is not None:
-            lately = recent.index(offer.key) if offer.key in recent else RECENT_MOST
-            found.append((rank - 0.45 * (1 - lately / RECENT_MOST), offer))
+            bonus = 0.5 + 0.4 * (1 - recent.index(offer.key) / RECENT_MOST) if offer.key in recent else 0.0
+            found.append((rank - bonus, offer))
 
     if (number := _as_number(typed)) is not None and allowed("number"):
         node = Node(type="number", values={"value": number})
@@ -87,7 +87,7 @@ def offers(
             rank = _rank(typed, node_type.title, node_type.also)
             port = ports.get(node_type.key, "")
             offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, _hint(node_type))
-            add(None if rank is None else rank + place * 0.001, offer)
+            add(None if rank is None else rank + place * 0.0001, offer)
     if allowed("parameter"):
         for parameter in material.parameters:
             rank = _rank(typed, parameter.label, (parameter.identifier, "parameter"))

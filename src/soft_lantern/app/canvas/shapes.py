@@ -149,11 +149,13 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
     `names`: of the project's textures, by id.
     """
     names = names or {}
-    if before is None or not _same_graph(material, before.material):
+    if before is None or not _same_frame(material, before.material):
         kinds = output_kinds(material)
         slips = {node_id: _slip(material, node_id, kinds, names) for node_id in material.nodes}
         wires = [_wire(material, slips, kinds, out, into) for into, out in material.wires.items()]
         return Spread(material, slips, tuple(w for w in wires if w), kinds)
+    if not _same_graph(material, before.material):
+        return _rewired(material, before, names)
     old, kinds = before.material, before.kinds
     same_parameters = material.parameters is old.parameters
     slips = {
@@ -172,14 +174,37 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
     return Spread(material, slips, tuple(w for w in kept if w), kinds)
 
 
+def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Spread:
+    """The graph laid out after wires, nodes or kinds changed: what they do not touch is taken over."""
+    old, kinds = before.material, output_kinds(material)
+    touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type == "parameter"}
+    other_kinds = {ref for ref in kinds.keys() | before.kinds.keys() if kinds.get(ref) is not before.kinds.get(ref)}
+    touched |= {node_and_port(ref)[0] for ref in other_kinds}
+    for into in material.wires.keys() | old.wires.keys():
+        out = material.wires.get(into)
+        if out != old.wires.get(into) or out in other_kinds:
+            touched.add(node_and_port(into)[0])
+    slips = {
+        node_id: _slip(material, node_id, kinds, names) if node_id in touched else before.slips[node_id]
+        for node_id in material.nodes
+    }
+    kept = {(wire.out, wire.into): wire for wire in before.wires}
+    wires = []
+    for into, out in material.wires.items():
+        ends = {node_and_port(into)[0], node_and_port(out)[0]}
+        known = None if ends & touched else kept.get((out, into))
+        wires.append(known or _wire(material, slips, kinds, out, into))
+    return Spread(material, slips, tuple(w for w in wires if w), kinds)
+
+
+def _same_frame(new: Material, old: Material) -> bool:
+    """Whether slips of nodes that did not change look the same."""
+    return new.snippets is old.snippets and new.thumbnail_size == old.thumbnail_size
+
+
 def _same_graph(new: Material, old: Material) -> bool:
     """Whether only places, names and values differ: wires, node types, settings and parameters' kinds are the same."""
-    if (
-        new.wires is not old.wires
-        or new.snippets is not old.snippets
-        or new.thumbnail_size != old.thumbnail_size
-        or new.nodes.keys() != old.nodes.keys()
-    ):
+    if new.wires is not old.wires or new.nodes.keys() != old.nodes.keys():
         return False
     if [(p.id, p.kind) for p in new.parameters] != [(p.id, p.kind) for p in old.parameters]:
         return False

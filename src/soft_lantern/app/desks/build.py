@@ -162,6 +162,7 @@ class BuildDesk(QWidget):
                 self.probe,
                 session.project,
                 dict(session.images),
+                frozenset(session.loading),
             )
         )
 

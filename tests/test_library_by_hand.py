@@ -1,0 +1,180 @@
+"""The node library in the real window: recipes built by hand and taken ready-made, help, textures and snippets."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image as Pillow
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
+
+from by_hand import LEFT, click, middle_of, node_of, settled, tooth, type_node, until, wire
+from soft_lantern.app.canvas.finder import Hand, offers
+from soft_lantern.app.window import MainWindow
+from soft_lantern.graph.edits import fitting_inputs
+from soft_lantern.graph.lowering import lower
+
+
+def start(window: MainWindow) -> None:
+    """A new material, its surface at the right edge of the canvas, worn by everything on the stage."""
+    window.actions_by_name["New material"].trigger()
+    canvas = window.build.canvas
+    canvas.scale = 0.62
+    surface = node_of(canvas.material, "surface")
+    canvas.origin = QPointF(canvas.width() - 130, 60) - canvas.spread.slips[surface].rect.topLeft() * canvas.scale
+    canvas.update()
+
+
+def place(window: MainWindow, text: str, column: int, row: int) -> str:
+    """Type a node's name in a place of a grid on the canvas; the new node's id."""
+    return type_node(window.build.canvas, text, QPointF(40 + column * 120, 50 + row * 130))
+
+
+def finish(window: MainWindow, before: np.ndarray) -> None:
+    """The graph has no open notice, and the stage shows another picture."""
+    canvas = window.build.canvas
+    until(lambda: window.build.answer and window.build.answer.material is window.session.material)
+    assert not lower(canvas.material).notices
+    assert (settled(window) != before).any(axis=2).mean() > 0.05
+    while window.session.undo.canUndo():
+        window.session.undo.undo()
+
+
+def test_a_rim_glow_is_built_from_scratch(window: MainWindow) -> None:
+    start(window)
+    before, canvas = settled(window), window.build.canvas
+    surface = node_of(canvas.material, "surface")
+    rim, colour = place(window, "fresnel mask", 0, 0), place(window, "#ffb45e", 0, 2)
+    assert canvas.material.nodes[rim].type == "rim_mask"
+    tint = place(window, "multiply tint", 2, 1)
+    wire(canvas, (colour, "out"), (tint, "colour"))
+    wire(canvas, (rim, "out"), (tint, "tint"))
+    wire(canvas, (tint, "out"), (surface, "emissive"))
+    finish(window, before)
+
+
+def test_dust_on_top_is_built_from_scratch(window: MainWindow) -> None:
+    start(window)
+    before, canvas = settled(window), window.build.canvas
+    surface = node_of(canvas.material, "surface")
+    mask, stone, dust = place(window, "snow", 0, 0), "", ""
+    if canvas.material.nodes[mask].type != "up_mask":
+        pytest.fail("the word an artist uses finds the mask")
+    stone, dust = place(window, "#5a4a3c", 0, 2), place(window, "#e8dcc0", 0, 3)
+    mixed = place(window, "mix", 2, 1)
+    wire(canvas, (stone, "out"), (mixed, "a"))
+    wire(canvas, (dust, "out"), (mixed, "b"))
+    wire(canvas, (mask, "out"), (mixed, "factor"))
+    wire(canvas, (mixed, "out"), (surface, "base_colour"))
+    finish(window, before)
+
+
+def test_colour_bands_by_noise_are_built_from_scratch(window: MainWindow) -> None:
+    start(window)
+    before, canvas = settled(window), window.build.canvas
+    surface = node_of(canvas.material, "surface")
+    noise, bands = place(window, "layered noise 3d", 0, 0), place(window, "bands", 1, 1)
+    wire(canvas, (noise, "out"), (bands, "value"))
+    first, rest = place(window, "#8fa66b", 0, 3), place(window, "#2b3a35", 1, 3)
+    mixed = place(window, "mix", 3, 1)
+    wire(canvas, (rest, "out"), (mixed, "a"))
+    wire(canvas, (first, "out"), (mixed, "b"))
+    wire(canvas, (bands, "layer_2"), (mixed, "factor"))
+    wire(canvas, (mixed, "out"), (surface, "base_colour"))
+    finish(window, before)
+
+
+def test_a_recipe_comes_wired_to_the_surface_and_goes_in_one_undo(window: MainWindow) -> None:
+    start(window)
+    canvas, session = window.build.canvas, window.session
+    before = session.project
+    canvas.setFocus()
+    QTest.keyClicks(canvas, "d")
+    canvas.finder.field.setText("dust on top")
+    QTest.keyClick(canvas.finder.field, Qt.Key.Key_Return)
+    surface = node_of(canvas.material, "surface")
+    assert f"{surface}.base_colour" in canvas.material.wires
+    assert {p.label for p in canvas.material.parameters} == {"Surface colour", "Dust", "Dust start", "Dust softness"}
+    assert set(window.build.shelf.controls) == {p.id for p in canvas.material.parameters}
+    session.undo.undo()
+    assert session.project == before
+
+
+def test_the_finder_knows_synonyms_the_wire_in_hand_and_what_was_used_lately(window: MainWindow) -> None:
+    material = window.build.canvas.material
+    for word, wanted in (("lerp", "Mix"), ("grey", "Luminance"), ("glow", "Rim glow"), ("scroll", "Tile coordinates")):
+        titles = [o.title for o in offers(word, material)][:6]
+        assert wanted in titles, (word, titles)
+    fitting = [o.title for o in offers("", material, Hand(fitting_inputs(material, "low_colour.out")))]
+    assert fitting.index("Separate colour") < fitting.index("Sine")
+    assert offers("", material)[0].title != "Worn" and offers("no", material, recent=["normal"])[0].title == "Normal"
+    assert [o.title for o in offers("", material, recent=["cells_2d", "blend"])][:2] == ["Cells 2D", "Blend"]
+
+
+def test_help_tells_of_the_selected_node_and_what_the_graph_costs(window: MainWindow) -> None:
+    build = window.build
+    until(lambda: build.answer)
+    click(build.canvas, middle_of(build.canvas, "divide"))
+    window.actions_by_name["Explain the node"].trigger()
+    text = build.node_help.toPlainText()
+    assert "a / b" in text and "MaterialX 1.39 divide" in text and "The whole graph" in text
+
+
+def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindow, tmp_path: Path) -> None:
+    Pillow.fromarray(np.random.default_rng(1).integers(0, 256, (8, 8, 3)).astype(np.uint8)).save(tmp_path / "moss.png")
+    start(window)
+    canvas, session = window.build.canvas, window.session
+    window.build.import_image(tmp_path / "moss.png", place=QPointF(120, 120))
+    until(lambda: [n for n in canvas.material.nodes.values() if n.type == "image"])
+    image = node_of(canvas.material, "image")
+    before = settled(window)
+    wire(canvas, (image, "colour"), (node_of(canvas.material, "surface"), "base_colour"))
+    assert (settled(window) != before).any(axis=2).mean() > 0.05
+    (texture,) = session.project.textures.values()
+    assert (texture.encoding, texture.name) == ("colour", "Moss")
+    until(lambda: window.build.answer and f"{image}.colour" in window.build.answer.measured.reaches)
+    mean = window.build.answer.measured.reaches[f"{image}.colour"].mean  # type: ignore[union-attr]
+    row = canvas.spread.slips[image].row("texture", is_output=False)
+    assert row and row.words == "Moss"
+    canvas.type_into(canvas.spread.slips[image], row)
+    menu = canvas.findChildren(QMenu)[-1]
+    as_data = next(a for a in menu.actions() if a.text().startswith("As data"))
+    as_data.trigger()
+    menu.close()
+    assert session.project.textures[texture.id].encoding == "data"
+    until(lambda: window.build.answer and window.build.answer.measured.reaches[f"{image}.colour"].mean > mean + 0.05)
+    session.undo.undo()
+    assert session.project.textures[texture.id].encoding == "colour"
+
+
+def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWindow) -> None:
+    canvas, session = window.build.canvas, window.session
+    until(lambda: window.build.answer)
+    before = settled(window)
+    canvas._select({"rise", "divide", "height_mask"})
+    QTest.keyClick(window, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    (snippet,) = session.project.snippets.values()
+    held = node_of(canvas.material, "snippet")
+    assert "rise" not in canvas.material.nodes and (settled(window) == before).all()
+    QTest.mouseDClick(canvas, LEFT, Qt.KeyboardModifier.NoModifier, middle_of(canvas, held).toPoint())
+    assert session.material_id == snippet.id and window.materials.currentText() == "Snippet 1 (snippet)"
+    canvas.edit("Type value", type_into(canvas, "height_mask", "high", 0.4))
+    session.open_material("height_ramp")
+    assert (settled(window) != before).any(axis=2).mean() > 0.02
+    second = type_node(canvas, "snippet 1", QPointF(60, 60))
+    assert canvas.material.nodes[second].settings["snippet"] == snippet.id
+    assert tooth(canvas, second, canvas.spread.slips[second].rows[0].name) is not None
+    window.actions_by_name["Delete snippet"].trigger()
+    assert "Open the snippet" in window.message.text()
+    session.open_material(snippet.id)
+    window.actions_by_name["Delete snippet"].trigger()
+    assert "is used in" in window.message.text() and snippet.id in session.project.snippets
+
+
+def type_into(canvas: object, node_id: str, port: str, number: float) -> object:
+    from soft_lantern.graph.edits import type_value
+
+    return type_value(canvas.material, node_id, port, number)  # type: ignore[attr-defined]
