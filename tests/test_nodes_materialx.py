@@ -59,7 +59,7 @@ PAIRS = [
     *_each("multiply", "multiply", _AB),
     *_each("divide", "divide", _AB, **_POSITIVE),
     *_each("modulo", "modulo", _AB, spans={"b": (0.2, 2.0)}),
-    *_each("one_minus", "invert", _V),
+    *_each("complement", "invert", _V),
     *_each("absolute", "absval", _V),
     *_each("sign", "sign", _V),
     *_each("minimum", "min", _AB),

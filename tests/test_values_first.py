@@ -20,6 +20,7 @@ from soft_lantern.graph.checks import check_material, uniform_bounds
 from soft_lantern.graph.document import Material, Node, Note, Project
 from soft_lantern.graph.expectations import expected_by_outputs
 from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.kinds import output_kinds
 from soft_lantern.graph.layout import around, nodes_in, tidy
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Notice, accept, unaccept
@@ -27,6 +28,7 @@ from soft_lantern.graph.unfold import unfold
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.interval import bounds
 from soft_lantern.ir.numpy_reader import evaluate, leaf
+from soft_lantern.nodes import LIBRARY
 from soft_lantern.nodes.formula import FormulaError, build, formula_type, free_names
 from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.points import flat_card
@@ -201,10 +203,19 @@ def test_outputs_are_expected_to_keep_what_they_feed() -> None:
     assert "rise.out" not in expected and "position.out" not in expected
 
 
-_NODE_TYPES = ["add", "subtract", "multiply", "divide", "clamp", "mix"]
+_PLAIN = ["add", "subtract", "multiply", "divide", "clamp", "mix"]
+_OF_NUMBERS = sorted(
+    key
+    for key, t in LIBRARY.items()
+    if t.outputs
+    and key not in ("parameter", "snippet_input", "texture")
+    and t.outputs[0].carries.kind in (None, Kind.NUMBER)
+    and any(p.carries.kind in (None, Kind.NUMBER) and p.carries.takes_wire for p in t.inputs)
+)
+"""Every node that makes a number of numbers."""
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=200, deadline=None)
 @given(st.data())
 def test_bounds_of_random_graphs_hold_for_all_values_inside_the_limits(data: st.DataObject) -> None:
     m = Authoring("Random")
@@ -215,10 +226,11 @@ def test_bounds_of_random_graphs_hold_for_all_values_inside_the_limits(data: st.
         limits[f"p{index}"] = (low, low + data.draw(st.floats(0, 3)))
         wires.append(m.expose(f"p{index}", low, limits=limits[f"p{index}"]))
     for _ in range(data.draw(st.integers(1, 10))):
-        node_type = data.draw(st.sampled_from(_NODE_TYPES))
-        pick = st.sampled_from(wires)
-        ports = {"clamp": ["value", "low", "high"], "mix": ["a", "b", "factor"]}.get(node_type, ["a", "b"])
-        wires.append(m.add(node_type, **{port: data.draw(pick) for port in ports}))
+        node_type = data.draw(st.sampled_from(_PLAIN if data.draw(st.booleans()) else _OF_NUMBERS))
+        ports = [p.name for p in LIBRARY[node_type].inputs if p.carries.kind in (None, Kind.NUMBER)]
+        made = m.add(node_type, **{port: data.draw(st.sampled_from(wires)) for port in ports})
+        kind = output_kinds(m.material)[made.ref]
+        wires += [made] if kind is Kind.NUMBER else []
     material, lowered = m.material, lower(m.material)
     known = bounds(lowered.wires.values(), uniform_bounds(material, lowered))
     chosen = {p.id: data.draw(st.floats(*limits[p.identifier], width=64)) for p in material.parameters}

@@ -13,7 +13,7 @@ from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notices import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.parameters import held, trouble_with_parameter
-from soft_lantern.ir.interval import Interval, bounds, exactly, single
+from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import Reach
 from soft_lantern.values.images import MISSING, Image
@@ -100,7 +100,7 @@ def limits(parameter: Parameter) -> Interval:
     widest = (0.0, 1.0) if parameter.kind is Kind.COLOUR else (-inf, inf)
     low = widest[0] if parameter.low is None else parameter.low
     high = widest[1] if parameter.high is None else parameter.high
-    return Interval((single(low),) * parameter.kind.width, (single(high),) * parameter.kind.width)
+    return within((low,) * parameter.kind.width, (high,) * parameter.kind.width)
 
 
 def _check_instances(project: Project) -> Iterator[Notice]:

@@ -24,7 +24,7 @@ from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.kinds import Kind, Value, conversion, fitted
 
-COLUMN = 176.0
+COLUMN = 184.0
 """How far apart columns of nodes stand on the canvas."""
 
 

@@ -13,7 +13,7 @@ ROW_GAP = 26.0
 NOTE_MARGIN, NOTE_TITLE = 14.0, 24.0
 ELBOW = 24.0
 """The side of an elbow, which is all port."""
-SLIP_WIDTH = 142.0
+SLIP_WIDTH = 150.0
 
 
 def thumbnail_height(material: Material, node: Node) -> float:

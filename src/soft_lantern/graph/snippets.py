@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
-from soft_lantern.graph.kinds import known_type, output_kinds
+from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.values.kinds import Kind
 
 
@@ -89,11 +89,11 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
     entries: dict[str, str] = {}
     exits: dict[str, str] = {}
     for into, out in material.wires.items():
-        reader, source = node_and_port(into)[0], node_and_port(out)[0]
+        reader, (source, port) = node_and_port(into)[0], node_and_port(out)
         if reader in inside and source not in inside:
             if out not in entries:
                 entries[out] = entry = new_id("input")
-                named = material.nodes[source].name or known_type(material, material.nodes[source]).title
+                named = _called(material, source, port)
                 settings = {"kind": str(kinds[out])}
                 place = Node(
                     type="snippet_input", name=named, x=left - 190, y=top + 90 * (len(entries) - 1), settings=settings
@@ -102,11 +102,20 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
             snippet = changed(snippet, wires={**snippet.wires, into: port_ref(entries[out], "out")})
         elif source in inside and reader not in inside and out not in exits:
             exits[out] = leaving = new_id("output")
-            named = material.nodes[source].name or known_type(material, material.nodes[source]).title
+            named = _called(material, source, node_and_port(out)[1])
             place = Node(type="snippet_output", name=named, x=right + 190, y=top + 90 * (len(exits) - 1))
             snippet = add_node(snippet, leaving, place)
             snippet = changed(snippet, wires={**snippet.wires, port_ref(leaving, "value"): out})
     return _put_in_place(material, inside, snippet, entries, exits), snippet
+
+
+def _called(material: Material, node_id: str, port: str) -> str:
+    """What people call an output: its node's name or parameter, and the port where there are several."""
+    node = material.nodes[node_id]
+    parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+    if parameter and not node.name:
+        return parameter.label
+    return label_of(material, node) if port == "out" else f"{label_of(material, node)} {port.replace('_', ' ')}"
 
 
 def _put_in_place(
@@ -116,12 +125,11 @@ def _put_in_place(
     readers = {
         into: out for into, out in material.wires.items() if out in exits and node_and_port(into)[0] not in inside
     }
-    x = sum(material.nodes[i].x for i in inside) / len(inside)
-    y = sum(material.nodes[i].y for i in inside) / len(inside)
+    last = max((material.nodes[i] for i in inside), key=lambda node: node.x)
     used = used_snippets(snippet, material.snippets) | {snippet.id: snippet} | material.snippets
     node_id = new_id("snippet")
     left = changed(remove_nodes(material, inside), snippets=used)
-    left = add_node(left, node_id, Node(type="snippet", x=round(x), y=round(y), settings={"snippet": snippet.id}))
+    left = add_node(left, node_id, Node(type="snippet", x=last.x, y=last.y, settings={"snippet": snippet.id}))
     for out, entry in entries.items():
         left = connect(left, out, port_ref(node_id, entry))
     for into, out in readers.items():

@@ -11,12 +11,13 @@ import ctypes
 import functools
 import itertools
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import inf
 
 from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
 from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.numpy_reader import SMALLEST
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +43,15 @@ class Interval:
 
 def exactly(*parts: float) -> Interval:
     """The interval that holds one value only."""
-    rounded = tuple(single(p) for p in parts)
-    return Interval(rounded, rounded)
+    return within(parts, parts)
+
+
+def within(low: Sequence[float], high: Sequence[float]) -> Interval:
+    """The interval between two ends as single precision has them; ends so small that they count as 0 include it."""
+    ends = [(single(a), single(b)) for a, b in zip(low, high, strict=True)]
+    tiny = [(0.0 < abs(a) < SMALLEST, 0.0 < abs(b) < SMALLEST) for a, b in ends]
+    lows = tuple(min(a, 0.0) if small else a for (a, _), (small, _) in zip(ends, tiny, strict=True))
+    return Interval(lows, tuple(max(b, 0.0) if small else b for (_, b), (_, small) in zip(ends, tiny, strict=True)))
 
 
 def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr, Interval]:

@@ -62,8 +62,8 @@ def negate(value: AnyKind = 0.0) -> AnyKind:
     return -value
 
 
-@node("One minus", family="arithmetic", also=("invert", "complement", "reverse"), source=_MATERIALX + "invert")
-def one_minus(value: AnyKind = 0.0) -> AnyKind:
+@node("Complement", family="arithmetic", also=("invert", "1 - x", "reverse", "rest"), source=_MATERIALX + "invert")
+def complement(value: AnyKind = 0.0) -> AnyKind:
     """1 less the value: turns a mask inside out.
 
     out = 1 - value

@@ -46,7 +46,7 @@ def saturation_amount(colour: Colour, amount: Number = 0.0) -> Colour:
 
 
 @node(
-    "Hue, saturation, value",
+    "HSV adjust",
     family="colour",
     also=("hsv", "adjust", "hue shift", "recolour"),
     source=_MATERIALX + "hsvadjust",
@@ -60,7 +60,7 @@ def hsv_adjust(colour: Colour, hue: Turns = 0.0, saturation: Amount = 1.0, value
     return _with_alpha(colours.rgb_from_hsv(join(hsv.x + hue, hsv.y * saturation, hsv.z * value)), colour)
 
 
-@node("RGB to HSV", family="colour", also=("hue", "saturation", "value", "convert"), source=_MATERIALX + "rgbtohsv")
+@node("RGB to HSV", family="colour", also=("hue", "value", "saturation", "convert"), source=_MATERIALX + "rgbtohsv")
 def rgb_to_hsv(colour: Colour) -> Vector3:
     """A colour's hue in turns, saturation and value.
 
@@ -72,7 +72,7 @@ def rgb_to_hsv(colour: Colour) -> Vector3:
 @node(
     "HSV to RGB",
     family="colour",
-    also=("hue", "saturation", "value", "convert", "rainbow"),
+    also=("hue", "value", "saturation", "convert", "rainbow"),
     source=_MATERIALX + "hsvtorgb",
 )
 def hsv_to_rgb(hsv: Vector3 = (0.0, 1.0, 1.0)) -> Colour:
@@ -190,8 +190,8 @@ def colour_match(
     return 1.0 - f.smoothstep(tolerance, tolerance + f.max_(softness, 1e-6), away)
 
 
-@node("Replace colour", family="colour", also=("recolour", "swap", "team colour", "key"))
-def replace_colour(
+@node("Exchange colour", family="colour", also=("recolour", "swap", "replace", "team colour", "key"))
+def exchange_colour(
     colour: Colour,
     wanted: Colour = (1.0, 0.0, 0.0, 1.0),
     replacement: Colour = (0.0, 0.2, 1.0, 1.0),

@@ -44,9 +44,7 @@ def height_mask(height: Metres = _POSITION.y, origin: Metres = 0.0, spread: Posi
     return f.saturate((height - origin) / spread)
 
 
-@node(
-    "Depth mask", family="masks", also=("water depth", "shore", "foam", "fog", "depth fade"), source="common practice"
-)
+@node("Depth mask", family="masks", also=("water depth", "shore", "foam", "fog", "shallow"), source="common practice")
 def depth_mask(offset: Metres = 0.0, strength: Amount = 1.0) -> Mask:
     """0 where the surface meets the opaque one behind it, 1 where that lies deep; an offset moves the start.
 

@@ -38,7 +38,7 @@ def mix(a: AnyKind = 0.0, b: AnyKind = 1.0, factor: Mask = 0.5) -> AnyKind:
     return f.mix(a, b, factor)
 
 
-@node("Remap", family="ranges", also=("map range", "fit", "rescale", "normalise"), source=_MATERIALX + "remap")
+@node("Remap", family="ranges", also=("fit", "rescale", "normalise", "change range"), source=_MATERIALX + "remap")
 def remap(
     value: AnyKind,
     low: AnyKind = 0.0,

@@ -17,7 +17,7 @@ def view_distance() -> Metres:
     return surface_input("view_distance")
 
 
-@node("Surface depth", family="camera", also=("depth", "z", "pixel depth"))
+@node("Surface depth", family="camera", also=("depth", "z", "fragment"))
 def surface_depth() -> Metres:
     """How far the surface point is along the camera's forward axis, in metres.
 

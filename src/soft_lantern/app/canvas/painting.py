@@ -214,8 +214,8 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
         words = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
         painter.drawText(area.adjusted(0, 0, 0, -6), _MIDDLE_RIGHT, words if label else "")
     else:
-        left = int(area.width()) - (38 if row.kind is Kind.COLOUR and row.value is not None else 0)
-        label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, left)
+        room = int(area.width()) - _value_width(painter, row)
+        label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, room)
         painter.drawText(area, _MIDDLE_LEFT, label_)
         if row.value is not None:
             _paint_value(painter, area, row)
@@ -290,6 +290,21 @@ def _short(value: float) -> str:
     return text.replace("-", "−")
 
 
+def _value_width(painter: QPainter, row: Row) -> int:
+    """How much of a row its value takes."""
+    if row.value is None and not row.words:
+        return 0
+    if row.kind is Kind.COLOUR and not row.words:
+        return 40
+    return painter.fontMetrics().horizontalAdvance(row.words or _value_text(row)) + 6
+
+
+def _value_text(row: Row) -> str:
+    assert row.value is not None
+    unit = row.port.carries.unit if row.port else ""
+    return f"{' '.join(written(p) for p in components(row.value))} {unit}".strip()
+
+
 def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:
     now = theme()
     assert row.value is not None
@@ -308,9 +323,7 @@ def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:
         painter.drawRoundedRect(swatch, 3, 3)
         return
     painter.setPen(now.colour("text"))
-    text = " ".join(written(p) for p in parts)
-    unit = row.port.carries.unit if row.port else ""
-    painter.drawText(area, _MIDDLE_RIGHT, f"{text} {unit}".strip())
+    painter.drawText(area, _MIDDLE_RIGHT, _value_text(row))
 
 
 def _paint_down_mark(painter: QPainter, area: QRectF) -> None:
