@@ -206,7 +206,9 @@ def fitting_inputs(material: Material, out: str) -> list[tuple[NodeType, Port]]:
         exact = [p for p in takes if p.carries.kind in (None, given)]
         loose = [p for p in takes if p.carries.kind and conversion(given, p.carries.kind) is not None]
         if exact or loose:
-            found.append((not exact, node_type, (exact or loose)[0]))
+            # What is made for colours comes before what takes anything; for numbers arithmetic is as near as the rest.
+            made_for = given is Kind.NUMBER or any(p.carries.kind is given for p in exact)
+            found.append((0 if exact and made_for else 1 if exact else 2, node_type, (exact or loose)[0]))
     return [(node_type, port) for _, node_type, port in sorted(found, key=lambda each: each[0])]
 
 

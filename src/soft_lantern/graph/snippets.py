@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, Project, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
 from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.values.kinds import Kind
@@ -94,9 +94,15 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
             if out not in entries:
                 entries[out] = entry = new_id("input")
                 named = _called(material, source, port)
-                settings = {"kind": str(kinds[out])}
+                settings, parameter = {"kind": str(kinds[out])}, _parameter_of(material, source)
+                values = {"value": parameter.default} if parameter else {}
                 place = Node(
-                    type="snippet_input", name=named, x=left - 190, y=top + 90 * (len(entries) - 1), settings=settings
+                    type="snippet_input",
+                    name=named,
+                    x=left - 190,
+                    y=top + 175 * (len(entries) - 1),
+                    settings=settings,
+                    values=values,
                 )
                 snippet = add_node(snippet, entry, place)
             snippet = changed(snippet, wires={**snippet.wires, into: port_ref(entries[out], "out")})
@@ -109,10 +115,14 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
     return _put_in_place(material, inside, snippet, entries, exits), snippet
 
 
+def _parameter_of(material: Material, node_id: str) -> Parameter | None:
+    node = material.nodes[node_id]
+    return material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+
+
 def _called(material: Material, node_id: str, port: str) -> str:
     """What people call an output: its node's name or parameter, and the port where there are several."""
-    node = material.nodes[node_id]
-    parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+    node, parameter = material.nodes[node_id], _parameter_of(material, node_id)
     if parameter and not node.name:
         return parameter.label
     return label_of(material, node) if port == "out" else f"{label_of(material, node)} {port.replace('_', ' ')}"

@@ -214,8 +214,8 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
         words = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
         painter.drawText(area.adjusted(0, 0, 0, -6), _MIDDLE_RIGHT, words if label else "")
     else:
-        room = int(area.width()) - _value_width(painter, row)
-        label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, room)
+        left = int(area.width()) - _value_width(painter, row)
+        label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, left)
         painter.drawText(area, _MIDDLE_LEFT, label_)
         if row.value is not None:
             _paint_value(painter, area, row)
