@@ -13,6 +13,9 @@ from soft_lantern.app.garbage import GarbageCollector
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.window import MainWindow
 
+TURN = 0.0005
+"""Seconds after which a thread that computes lets the window's thread go on, when it asks to."""
+
 
 def run(folder: Path) -> int:
     """Open the window on a project's folder and stay until it is closed; the exit code."""
@@ -31,6 +34,7 @@ def make_application() -> QApplication:
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Soft Lantern")
+    sys.setswitchinterval(TURN)
     application.setStyle("Fusion")
     chosen = str(QSettings("Soft Lantern", "Soft Lantern").value("theme", "dusk"))
     colours.use(colours.THEMES.get(chosen, colours.DUSK))

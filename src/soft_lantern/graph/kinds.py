@@ -84,8 +84,9 @@ def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
     return order, [node_id for node_id in material.nodes if node_id not in done]
 
 
+@by_identity(64)
 def output_kinds(material: Material) -> dict[str, Kind]:
-    """The kind of every output, by "node.port"."""
+    """The kind of every output, by "node.port". The same dictionary for the same material: not to be changed."""
     found: dict[str, Kind] = {}
     order, looped = evaluation_order(material)
     for node_id in order + looped:

@@ -187,7 +187,8 @@ class _Lowering:
         if node.type == "snippet":
             results = self._lower_snippet(node_id, node, node_type, inputs)
         else:
-            results = node_type.apply(inputs, self._settings(node_id, node, node_type))
+            chosen = self._settings(node_id, node, node_type) if node_type.settings else {}
+            results = node_type.apply(inputs, chosen)
         if node.type == "snippet_output":
             self.handed_out[node_id] = results["value"]
             return
@@ -205,7 +206,7 @@ class _Lowering:
                 self.alpha_mode = self._settings(node_id, node, node_type).get("alpha_mode", "opaque")
                 self.unlit = node_type.key == "unlit_surface"
             return
-        title = label_of(self.material, node)
+        title = node.name or node_type.title
         for port in node_type.outputs:
             ref, expr = port_ref(node_id, port.name), results[port.name]
             self.wires[ref] = expr

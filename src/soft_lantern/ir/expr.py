@@ -28,6 +28,8 @@ class Type(Enum):
     UINT = "uint"
     SAMPLER = "sampler2D"
 
+    __hash__ = object.__hash__  # an enumeration's own is written in Python, and slow
+
     @property
     def width(self) -> int:
         """How many components: 1 for float, bool and uint; of a sampler, those of what is read from it."""
@@ -36,6 +38,7 @@ class Type(Enum):
 
 _WIDTHS = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4, Type.BOOL: 1, Type.UINT: 1, Type.SAMPLER: 4}
 FLOAT_TYPES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
+_FLOATS = frozenset(FLOAT_TYPES)
 
 
 def vector_type(width: int) -> Type:
@@ -105,6 +108,8 @@ class Op(StrEnum):
     TEXEL = "texel"
     """One over a texture's size in texels."""
     CALL = "call"
+
+    __hash__ = str.__hash__  # an enumeration's own is written in Python, and slow
 
 
 LEAVES = frozenset({Op.CONST, Op.INPUT, Op.UNIFORM})
@@ -327,6 +332,9 @@ def make(op: Op, *args: Expr) -> Expr:
 
     Raises TypeError where the arguments' types do not fit the operator.
     """
+    first = args[0].type
+    if op in ELEMENTWISE and first in _FLOATS and all(a.type is first for a in args):
+        return _intern(op, first, args, None)
     return _intern(op, _result_type(op, args), args, None)
 
 

@@ -20,6 +20,8 @@ class Kind(StrEnum):
     COLOUR = "colour"
     TEXTURE = "texture"
 
+    __hash__ = str.__hash__  # an enumeration's own is written in Python, and slow
+
     @property
     def width(self) -> int:
         """How many components the kind has; of a texture, those of one texel."""

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
 from soft_lantern.app.theme.colours import theme
@@ -22,12 +23,31 @@ CORNER = 14.0
 """The folded corner at a slip's upper right."""
 
 
+SPECK = 0.25
+"""The scale under which a thumbnail is too small for more than its mean colour, and a title for words."""
+
+
 class Health(Enum):
     """What a wire's colour and line tell: never its kind."""
 
     CALM = "wire"
     OUT_OF_RANGE = "out of range"
     NOT_FINITE = "not finite"
+
+
+class Thumbnail(NamedTuple):
+    """A node's picture, and one colour for it from afar."""
+
+    pixmap: QPixmap
+    speck: QColor
+
+
+def thumbnail_of(image: QImage) -> Thumbnail:
+    """The thumbnail of a picture; its speck is the mean of four places."""
+    wide, high = image.width(), image.height()
+    places = [image.pixelColor(wide * x // 4, high * y // 4) for x in (1, 3) for y in (1, 3)]
+    mean = QColor(*(sum(parts) // 4 for parts in zip(*((c.red(), c.green(), c.blue()) for c in places), strict=True)))
+    return Thumbnail(QPixmap.fromImage(image), mean)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +62,7 @@ class Measures:
 def paint_slip(
     painter: QPainter,
     slip: Slip,
-    picture: QPixmap | None,
+    picture: Thumbnail | None,
     measures: Callable[[str], Measures | None],
     *,
     selected: bool,
@@ -77,7 +97,7 @@ def paint_slip(
     painter.setPen(Qt.PenStyle.NoPen)
     painter.drawPolygon(fold)
     if picture and slip.picture:
-        _paint_picture(painter, slip, picture)
+        _paint_picture(painter, slip, picture.pixmap)
     painter.setFont(app_font(11, bold=True))
     painter.setPen(now.colour("text"))
     title = painter.fontMetrics().elidedText(slip.title, Qt.TextElideMode.ElideRight, int(rect.width() - CORNER - 18))
@@ -169,14 +189,18 @@ def _paint_elbow(painter: QPainter, slip: Slip, *, selected: bool) -> None:
             painter.drawRect(QRectF(tip.x() - (9 if row.is_output else 0), tip.y() - 1, 9, 2))
 
 
-def _paint_from_afar(painter: QPainter, slip: Slip, picture: QPixmap | None, *, selected: bool, troubled: bool) -> None:
+def _paint_from_afar(
+    painter: QPainter, slip: Slip, picture: Thumbnail | None, *, selected: bool, troubled: bool
+) -> None:
     """Only what can be seen at small scales: a plain rectangle, the thumbnail, a large title."""
     now, rect = theme(), slip.rect
     painter.fillRect(rect, now.colour("amber" if selected else "trouble" if troubled else "edge"))
     painter.fillRect(rect.adjusted(3, 3, -3, -3), now.colour("raised"))
-    if picture and slip.picture:
-        _paint_picture(painter, slip, picture)
-    if painter.transform().m11() > 0.25:
+    if picture and slip.picture and painter.transform().m11() <= SPECK:
+        painter.fillRect(slip.picture_rect, picture.speck)
+    elif picture and slip.picture:
+        _paint_picture(painter, slip, picture.pixmap)
+    if painter.transform().m11() > SPECK:
         painter.setPen(now.colour("text"))
         painter.setFont(app_font(14, bold=True))
         room = rect.adjusted(8, 4 + slip.picture, -8, -4)

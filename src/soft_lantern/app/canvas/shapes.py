@@ -177,7 +177,8 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
 def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Spread:
     """The graph laid out after wires, nodes or kinds changed: what they do not touch is taken over."""
     old, kinds = before.material, output_kinds(material)
-    touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type == "parameter"}
+    shown = () if material.parameters is old.parameters else ("parameter",)
+    touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type in shown}
     other_kinds = {ref for ref in kinds.keys() | before.kinds.keys() if kinds.get(ref) is not before.kinds.get(ref)}
     touched |= {node_and_port(ref)[0] for ref in other_kinds}
     for into in material.wires.keys() | old.wires.keys():

@@ -5,11 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.hands import BoxHand, Hand, WireHand
-from soft_lantern.app.canvas.painting import Health, Measures, paint_loose_wire, paint_note, paint_slip, paint_wire
+from soft_lantern.app.canvas.painting import (
+    Health,
+    Measures,
+    Thumbnail,
+    paint_loose_wire,
+    paint_note,
+    paint_slip,
+    paint_wire,
+    thumbnail_of,
+)
 from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
 from soft_lantern.app.measurer import Answer
 from soft_lantern.app.theme.colours import theme
@@ -36,7 +45,7 @@ class CanvasView(QWidget):
         self.answer: Answer | None = None
         self.scale = 1.0
         self.origin = QPointF(40, 40)
-        self._thumbnails: dict[str, tuple[int, QPixmap]] = {}
+        self._thumbnails: dict[str, tuple[int, Thumbnail]] = {}
         self._hand: Hand | None = None
         self._pointer = QPointF()
         self._drop_wire = ""
@@ -90,7 +99,7 @@ class CanvasView(QWidget):
         for node_id, image in answer.thumbnails.items():
             old = self._thumbnails.get(node_id)
             key = image.cacheKey()
-            kept[node_id] = old if old and old[0] == key else (key, QPixmap.fromImage(image))
+            kept[node_id] = old if old and old[0] == key else (key, thumbnail_of(image))
         self._thumbnails = kept
         self.update()
 
