@@ -131,6 +131,17 @@ def test_exposing_keeps_the_value_and_taking_back_restores_it() -> None:
     assert (restored.type, restored.values) == ("colour", {"value": (0.5, 0.5, 0.5, 1.0)})
 
 
+def test_a_drop_down_holds_whole_numbers_among_its_choices(ramp: Material) -> None:
+    plain = Parameter(id="p", identifier="p", label="Ground", kind=Kind.NUMBER, default=7.0)
+    chosen = parameters.with_choices(plain, ("Moss", "Ash", "Snow"))
+    assert (chosen.low, chosen.high, chosen.default) == (0.0, 2.0, 2.0)
+    assert parameters.held(chosen, 0.8) == 1.0
+    m = parameters.add_parameter(ramp, chosen)
+    for fields, words in (({"high": 5.0}, "3 choices"), ({"kind": Kind.COLOUR}, "only a number")):
+        with pytest.raises(BadEdit, match=words):
+            parameters.change_parameter(m, "p", **fields)
+
+
 def test_identifiers_are_checked_and_defaults_held_to_limits(ramp: Material) -> None:
     for wrong, words in (
         ("vec3", "word of GLSL"),

@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image as Pillow
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
-from by_hand import LEFT, click, middle_of, node_of, settled, tooth, type_node, until, wire
+from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_node, until, wire
 from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.window import MainWindow
 from soft_lantern.graph.edits import fitting_inputs
@@ -33,14 +33,18 @@ def place(window: MainWindow, text: str, column: int, row: int) -> str:
     return type_node(window.build.canvas, text, QPointF(40 + column * 120, 50 + row * 130))
 
 
+def undo_all(window: MainWindow) -> None:
+    while window.session.undo.canUndo():
+        window.session.undo.undo()
+
+
 def finish(window: MainWindow, before: np.ndarray) -> None:
     """The graph has no open notice, and the stage shows another picture."""
     canvas = window.build.canvas
     until(lambda: window.build.answer and window.build.answer.material is window.session.material)
     assert not lower(canvas.material).notices
     assert (settled(window) != before).any(axis=2).mean() > 0.05
-    while window.session.undo.canUndo():
-        window.session.undo.undo()
+    undo_all(window)
 
 
 def test_a_rim_glow_is_built_from_scratch(window: MainWindow) -> None:
@@ -54,6 +58,29 @@ def test_a_rim_glow_is_built_from_scratch(window: MainWindow) -> None:
     wire(canvas, (rim, "out"), (tint, "tint"))
     wire(canvas, (tint, "out"), (surface, "emissive"))
     finish(window, before)
+
+
+def test_a_switch_dragged_to_the_shelf_becomes_a_drop_down_of_what_feeds_it(window: MainWindow) -> None:
+    start(window)
+    canvas, shelf = window.build.canvas, window.build.shelf
+    surface = node_of(canvas.material, "surface")
+    plain, noise = place(window, "#2040c0", 0, 0), place(window, "per cell", 0, 2)
+    switch = place(window, "drop-down", 2, 1)
+    wire(canvas, (plain, "out"), (switch, "option_1"))
+    wire(canvas, (noise, "colour"), (switch, "option_2"))
+    wire(canvas, (switch, "out"), (surface, "base_colour"))
+    target = canvas.mapFromGlobal(shelf.mapToGlobal(QPoint(600, 40)))
+    drag(canvas, tooth(canvas, switch, "which"), QPointF(target))
+    (parameter,) = canvas.material.parameters
+    assert (parameter.choices, parameter.low, parameter.high) == (("Colour", "Random per cell 2D"), 0.0, 1.0)
+    first, chooser = settled(window), shelf.controls[parameter.id].chooser
+    assert chooser and chooser.currentText() == "Colour"
+    QTest.keyClick(chooser, Qt.Key.Key_Down)
+    assert canvas.material.parameters[0].default == 1.0
+    until(lambda: (settled(window) != first).any(axis=2).mean() > 0.05)
+    window.session.undo.undo()
+    assert chooser.currentText() == "Colour"
+    undo_all(window)
 
 
 def test_dust_on_top_is_built_from_scratch(window: MainWindow) -> None:

@@ -173,7 +173,7 @@ def test_notices_rest_on_what_is_possible_even_while_values_look_fine() -> None:
     material = masks(1.0)  # 0.2 + 0.3 now, but both may be 1
     (notice,) = [n for n in notices(material) if n.kind == "summed-masks"]
     assert "may leave" in notice.text
-    assert (notice.measured, notice.possible) == ("0.5 to 0.5", "0 to 2")
+    assert (notice.measured, notice.possible) == ("0.5", "0 to 2")
 
 
 def test_a_notice_can_be_let_stand_with_a_remark_and_opened_again(tmp_path: Path) -> None:

@@ -230,6 +230,11 @@ def test_the_parameter_dialog_refuses_bad_entries_as_they_are_typed() -> None:
     dialog.unit.setText("m")
     dialog.accept()
     assert (dialog.result_parameter.low, dialog.result_parameter.unit) == (-1.5, "m")
+    dialog.choices.setText("Moss, , Ash,Snow")
+    assert dialog.result_parameter.choices == ("Moss", "Ash", "Snow") and not dialog.low.isEnabled()
+    assert (dialog.result_parameter.low, dialog.result_parameter.high) == (0.0, 2.0)
+    dialog.choices.clear()
+    assert (dialog.result_parameter.low, dialog.low.isEnabled()) == (-1.5, True)
 
 
 def test_the_clock_loops_scrubs_and_runs_at_its_speed() -> None:

@@ -275,6 +275,8 @@ def test_typing_anywhere_finds_numbers_colours_nodes_and_synonyms(window: MainWi
     assert offers("#f2b75c", material)[0].node.values == {"value": colour_from_hex("#f2b75c")}
     assert offers("lerp", material)[0].title == "Mix"
     assert offers("spre", material)[0].node.settings == {"parameter": "spread"}
+    assert offers("drop-", material)[0].title == offers("drop-down", material)[0].title == "Switch"
+    assert offers("drop - down", material)[0].family == "formula"
     assert offers("zzz", material) == []
 
 

@@ -253,6 +253,7 @@ def _row(parameter: Parameter, used: bool) -> dict[str, Any]:
         "step": parameter.step,
         "unit": parameter.unit,
         "control": parameter.control,
+        "choices": list(parameter.choices),
         "tooltip": parameter.tooltip,
         "used": used,
     }

@@ -16,7 +16,7 @@ from soft_lantern.graph.edits import add_node, connect, remove_nodes, type_value
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
-from soft_lantern.graph.parameters import add_parameter
+from soft_lantern.graph.parameters import add_parameter, with_choices
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.colour import colour_from_hex
@@ -39,8 +39,12 @@ class Authoring:
         group: str = "",
         tooltip: str = "",
         step: float | None = None,
+        choices: tuple[str, ...] = (),
     ) -> Wire:
-        """A new parameter, as a wire: a number, or a colour from hex text. Limits give a number a slider."""
+        """A new parameter, as a wire: a number, or a colour from hex text.
+
+        Limits give a number a slider; choices, what the whole numbers from 0 mean, a drop-down.
+        """
         colour = isinstance(default, str)
         identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
         low, high = (float(limits[0]), float(limits[1])) if limits else (None, None)
@@ -59,7 +63,7 @@ class Authoring:
             unit=unit,
             control=control,
         )
-        self.material = add_parameter(self.material, parameter)
+        self.material = add_parameter(self.material, with_choices(parameter, choices))
         return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)
 
     def expose_texture(self, label: str, texture_id: str = "", *, group: str = "", tooltip: str = "") -> Wire:

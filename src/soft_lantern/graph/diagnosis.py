@@ -298,4 +298,5 @@ def _leaves(bound: Interval, expected: Range) -> bool:
 
 
 def _range(low: float, high: float) -> str:
-    return f"{low:.4g} to {high:.4g}".replace("-", "−").replace("inf", "∞")
+    text = f"{low:.4g}" if low == high else f"{low:.4g} to {high:.4g}"
+    return text.replace("-", "−").replace("inf", "∞")

@@ -55,7 +55,10 @@ class Note(Record, frozen=True, kw_only=True):
 
 
 class Parameter(Record, frozen=True, kw_only=True):
-    """A value exposed to designers. `low` and `high` are hard limits: no instance can leave them."""
+    """A value exposed to designers. `low` and `high` are hard limits: no instance can leave them.
+
+    `choices`: what the whole numbers from 0 mean, for a number that is chosen from a drop-down instead of set.
+    """
 
     id: str
     identifier: str
@@ -69,6 +72,7 @@ class Parameter(Record, frozen=True, kw_only=True):
     step: float | None = None
     unit: str = ""
     control: Literal["slider", "field"] = "field"
+    choices: tuple[str, ...] = ()
 
 
 class Material(Record, frozen=True, kw_only=True):

@@ -6,9 +6,9 @@ Each raises a BadEdit or BadValue with a sentence for people where it cannot be 
 from __future__ import annotations
 
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, change_node, connect
-from soft_lantern.graph.kinds import input_kind, known_type, output_kinds
+from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
 from soft_lantern.ir.inputs import INPUTS
@@ -32,6 +32,14 @@ def change_parameter(material: Material, parameter_id: str, **fields: object) ->
     new = changed(new, default=held(new, new.default))
     check_parameter(material, new)
     return changed(material, parameters=tuple(new if p.id == parameter_id else p for p in material.parameters))
+
+
+def with_choices(parameter: Parameter, choices: tuple[str, ...]) -> Parameter:
+    """The parameter as a drop-down of these choices, which set its limits; with none, as a plain number."""
+    if not choices:
+        return changed(parameter, choices=())
+    chosen = changed(parameter, choices=choices, low=0.0, high=len(choices) - 1.0, step=1.0)
+    return changed(chosen, default=held(chosen, chosen.default))
 
 
 def move_parameter(material: Material, parameter_id: str, to: int) -> Material:
@@ -71,6 +79,8 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         unit=port.carries.unit,
         control="slider" if low is not None and kind is Kind.NUMBER else "field",
     )
+    if port.carries.chooses:
+        parameter = with_choices(parameter, _offered(material, node_id))
     material = add_parameter(material, parameter)
     shown = {"parameter": parameter.id}
     if is_constant:
@@ -123,13 +133,18 @@ def trouble_with_parameter(material: Material, parameter: Parameter) -> str | No
         return f"{named} is already {other.label}’s"
     if parameter.low is not None and parameter.high is not None and parameter.low > parameter.high:
         return f"{parameter.label}’s lower limit {parameter.low:g} is above its upper limit {parameter.high:g}"
+    if parameter.choices and parameter.kind is not Kind.NUMBER:
+        return f"{parameter.label} is a {parameter.kind.words}, and only a number can be a drop-down"
+    if parameter.choices and (parameter.low, parameter.high) != (0.0, len(parameter.choices) - 1.0):
+        count = len(parameter.choices)
+        return f"{parameter.label} has {count} choices, so its limits are 0 and {count - 1}"
     if any(abs(part) == float("inf") or part != part for part in components(parameter.default)):
         return f"{parameter.label}’s default is not a finite number"
     return None
 
 
 def held(parameter: Parameter, value: Value) -> Value:
-    """The value in the parameter's kind, each component held to its limits.
+    """The value in the parameter's kind, each component held to its limits and, of choices, to whole numbers.
 
     Raises BadValue where the value has the wrong number of components or is not a finite number.
     """
@@ -139,5 +154,25 @@ def held(parameter: Parameter, value: Value) -> Value:
         raise BadValue(f"{parameter.label} must be a finite number")
     low = -float("inf") if parameter.low is None else parameter.low
     high = float("inf") if parameter.high is None else parameter.high
-    kept = tuple(min(max(p, low), high) for p in parts)
+    kept = tuple(min(max(float(round(p)) if parameter.choices else p, low), high) for p in parts)
     return kept if isinstance(shaped, tuple) else kept[0]
+
+
+def _offered(material: Material, node_id: str) -> tuple[str, ...]:
+    """Names for what a node chooses among: what feeds each of its repeated inputs, or the input's label."""
+    node_type = known_type(material, material.nodes[node_id])
+    names: list[str] = []
+    for port in node_type.inputs:
+        if not port.repeated:
+            continue
+        source = material.wires.get(port_ref(node_id, port.name), "")
+        name = _shown_name(material, node_and_port(source)[0]) if source else port.label
+        name = name.replace(",", " ")
+        names.append(f"{name} ({port.label})" if name in names else name)
+    return tuple(names)
+
+
+def _shown_name(material: Material, node_id: str) -> str:
+    node = material.nodes[node_id]
+    exposed = material.parameter(node.settings.get("parameter", ""))
+    return node.name or (exposed.label if exposed else label_of(material, node))

@@ -23,7 +23,8 @@ class Carries:
     """What an annotation says of a port. `kind` None: whatever is widest among the node's wires.
 
     `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture, whether
-    its numbers are wanted as they are, not decoded as colour.
+    its numbers are wanted as they are, not decoded as colour. `chooses`: a whole number that picks one of the node's
+    repeated inputs, counted from 0.
     """
 
     kind: Kind | None
@@ -32,12 +33,14 @@ class Carries:
     takes_wire: bool = True
     numeric: bool = True
     data: bool = False
+    chooses: bool = False
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
 Positive = Annotated[Expr, Carries(Kind.NUMBER, expected=(1e-6, inf))]
 PositiveMetres = Annotated[Expr, Carries(Kind.NUMBER, unit="m", expected=(1e-6, inf))]
 Amount = Annotated[Expr, Carries(Kind.NUMBER, expected=(0.0, inf))]
+Choice = Annotated[Expr, Carries(Kind.NUMBER, chooses=True)]
 Seconds = Annotated[Expr, Carries(Kind.NUMBER, unit="s")]
 Metres = Annotated[Expr, Carries(Kind.NUMBER, unit="m")]
 Degrees = Annotated[Expr, Carries(Kind.NUMBER, unit="°")]
@@ -75,7 +78,8 @@ TypedAnything = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
 class Port:
     """An input or output of a node type. An input without a default needs a wire, unless it reads the surface point.
 
-    `implied`: what an input reads while nothing is wired to it, such as the surface's own normal.
+    `implied`: what an input reads while nothing is wired to it, such as the surface's own normal. `repeated`: one of
+    several alike, as many as a setting says.
     """
 
     name: str
@@ -83,6 +87,7 @@ class Port:
     default: Value | None = None
     implied: Expr | None = None
     title: str = ""
+    repeated: bool = False
 
     @property
     def label(self) -> str:
@@ -225,7 +230,7 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
     for name, parameter in inspect.signature(node_type.function).parameters.items():
         if parameter.kind is inspect.Parameter.VAR_POSITIONAL:
             carries, default = _carried(hints[name]), node_type.repeat.default
-            inputs += [Port(f"{name}_{i + 1}", carries, default(i, count)) for i in range(count)]
+            inputs += [Port(f"{name}_{i + 1}", carries, default(i, count), repeated=True) for i in range(count)]
         elif parameter.kind is not inspect.Parameter.KEYWORD_ONLY:
             inputs.append(next(p for p in node_type.inputs if p.name == name))
     outputs = node_type.outputs

@@ -6,7 +6,7 @@ from typing import Literal
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr
-from soft_lantern.nodes.definition import AnyKind, Mask, Number, Repeat, node
+from soft_lantern.nodes.definition import AnyKind, Choice, Mask, Number, Repeat, node
 
 Relation = Literal["less", "at most", "equal", "not equal", "at least", "greater"]
 
@@ -72,7 +72,7 @@ Count = Literal["2", "3", "4", "5", "6", "7", "8"]
     source="MaterialX 1.39 switch",
     repeat=Repeat("count", lambda index, count: float(index)),
 )
-def switch(which: Number = 0.0, *option: AnyKind, count: Count = "2") -> AnyKind:
+def switch(which: Choice = 0.0, *option: AnyKind, count: Count = "2") -> AnyKind:
     """One of several values by number, counted from 0; what lies beyond the last gives 0.
 
     out = option[floor(which)]

@@ -96,14 +96,14 @@ def perlin_noise_3d(
     return _noise("perlin", _place(at, scale, time, movement))
 
 
-def _layered(at: Expr, weights: tuple[Expr, ...], lacunarity: Expr, normalised: str) -> Expr:
+def _layered(at: Expr, time: Expr, movement: str, weights: tuple[Expr, ...], lacunarity: Expr, normalised: str) -> Expr:
+    """Layers of Perlin noise: each reads the place finer, and all of them the same clock."""
     total: Expr | None = None
     for index, weight in enumerate(weights):
-        layer = _noise("perlin", at) * weight
+        layer = _noise("perlin", join(at, time) if movement == "over time" else at) * weight
         total = layer if total is None else total + layer
         if index + 1 < len(weights):
-            moving = at.type.width == 4
-            at = join(at.xyz * lacunarity, at.w) if moving else at * lacunarity
+            at = at * lacunarity
     assert total is not None
     return total / f.max_(f.sum_of([*weights]), 1e-9) if normalised == "on" else total
 
@@ -119,15 +119,17 @@ def layered_noise_2d(
     at: Vector2 = _UV,
     scale: Number = 4.0,
     lacunarity: Number = 2.0,
+    time: Seconds = _TIME,
     *weight: Amount,
     octaves: Count = "3",
     normalised: OnOff = "on",
+    movement: Movement = "still",
 ) -> Wave:
     """Perlin noise over itself, each layer finer and with its weight; normalised, by the sum of the weights.
 
     out = sum(weight_i * perlin(at * scale * pow(lacunarity, i))) / sum(weight_i)
     """
-    return _layered(at * scale, weight, lacunarity, normalised)
+    return _layered(at * scale, time, movement, weight, lacunarity, normalised)
 
 
 @node(
@@ -151,7 +153,7 @@ def layered_noise_3d(
 
     out = sum(weight_i * perlin(at * scale * pow(lacunarity, i))) / sum(weight_i)
     """
-    return _layered(_place(at, scale, time, movement), weight, lacunarity, normalised)
+    return _layered(at * scale, time, movement, weight, lacunarity, normalised)
 
 
 class PerCell(NamedTuple):

@@ -81,7 +81,7 @@ def offers(
         node = Node(type="colour", values={"value": colour})
         add(-2.5, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", "")))
     for offer in _formula(text.strip(), material):
-        add(-2, offer)
+        add(2.5 if _begins_a_word(typed) else -2, offer)
     for place, node_type in enumerate(_in_order(hand.fitting)):
         if node_type.key != "parameter":
             rank = _rank(typed, node_type.title, node_type.also)
@@ -151,6 +151,11 @@ def _formula(text: str, material: Material) -> list[Offer]:
     hint = f"A formula of {names}" if names else "A formula of constants"
     first = node_type.inputs[0].name if node_type.inputs else ""
     return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), first, hint)]
+
+
+def _begins_a_word(typed: str) -> bool:
+    """Whether what looks like arithmetic may be one of the library's own words, such as drop-down."""
+    return any(word.startswith(typed) for node_type in LIBRARY.values() for word in node_type.also)
 
 
 def _in_order(fitting: list[tuple[NodeType, Port]] | None) -> list[NodeType]:

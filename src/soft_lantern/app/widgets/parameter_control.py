@@ -1,4 +1,4 @@
-"""One parameter as designers meet it: its label, and a slider, a field or a swatch."""
+"""One parameter as designers meet it: a slider, a field, a swatch or a drop-down."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.graph.document import Parameter
+from soft_lantern.graph.parameters import held
 from soft_lantern.values.kinds import Kind, Value, components
 
 
@@ -43,6 +44,8 @@ class ParameterControl(QWidget):
             self.swatch.changed.connect(self.changed.emit)
             layout.addWidget(self.swatch)
             layout.addStretch(1)
+        elif parameter.choices:
+            self._add_chooser([(name, float(index)) for index, name in enumerate(parameter.choices)])
         elif parameter.kind is Kind.NUMBER:
             low, high = parameter.low, parameter.high
             number = components(value)[0]
@@ -57,16 +60,11 @@ class ParameterControl(QWidget):
             self.field.changed.connect(self.changed.emit)
             layout.addWidget(self.field, 0 if self.slider else 1)
         elif parameter.kind is Kind.TEXTURE:
-            self.chooser = QComboBox()
-            self.chooser.setAccessibleName(parameter.label)
-            self.chooser.addItem("none", "")
-            for texture_id, name in sorted((textures or {}).items(), key=lambda each: each[1].lower()):
-                self.chooser.addItem(name, texture_id)
-            self.chooser.activated.connect(lambda _: self.changed.emit(self.chooser_value()))
-            layout.addWidget(self.chooser, 1)
-            self.show_value(value)
+            known = sorted((textures or {}).items(), key=lambda each: each[1].lower())
+            self._add_chooser([("none", ""), *((name, texture_id) for texture_id, name in known)])
         else:
             layout.addWidget(QLabel(", ".join(f"{part:g}" for part in components(value))))
+        self.show_value(value)
 
     def show_value(self, value: Value) -> None:
         """Show a value without telling anyone."""
@@ -77,11 +75,19 @@ class ParameterControl(QWidget):
         if self.field:
             self.field.show_value(components(value)[0])
         if self.chooser:
-            self.chooser.setCurrentIndex(max(self.chooser.findData(value), 0))
+            chosen = held(self.parameter, value) if self.parameter.choices else value
+            self.chooser.setCurrentIndex(max(self.chooser.findData(chosen), 0))
 
-    def chooser_value(self) -> str:
-        """The id of the texture chosen."""
-        return str(self.chooser.currentData()) if self.chooser else ""
+    def _add_chooser(self, values: list[tuple[str, Value]]) -> None:
+        """A drop-down of what each value is called."""
+        self.chooser = chooser = QComboBox()
+        chooser.setAccessibleName(self.parameter.label)
+        for name, value in values:
+            chooser.addItem(name, value)
+        chooser.activated.connect(lambda _: self.changed.emit(chooser.currentData()))
+        layout = self.layout()
+        assert isinstance(layout, QHBoxLayout)
+        layout.addWidget(chooser, 1)
 
 
 if __name__ == "__main__":

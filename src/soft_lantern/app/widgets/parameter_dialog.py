@@ -1,4 +1,4 @@
-"""Edits what a parameter is: its names, group, limits, unit and control. Checks as one types."""
+"""Edits what a parameter is: its names, group, limits, unit, control and choices. Checks as one types."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from soft_lantern.graph.document import Parameter, changed
+from soft_lantern.graph.parameters import with_choices
 from soft_lantern.values.kinds import Kind
 
 
@@ -29,6 +30,9 @@ class ParameterDialog(QDialog):
         self.control = QComboBox()
         self.control.addItems(["slider", "field"])
         self.control.setCurrentText(parameter.control)
+        self.choices = QLineEdit(", ".join(parameter.choices))
+        self.choices.setPlaceholderText("none: set as a number")
+        self.choices.setToolTip("What 0, 1, 2 … are called, with commas between; designers then get a drop-down")
         form = QFormLayout()
         rows: list[tuple[str, QWidget]] = [
             ("Label, for people", self.label),
@@ -43,6 +47,7 @@ class ParameterDialog(QDialog):
                 ("Step", self.step),
                 ("Unit", self.unit),
                 ("Control", self.control),
+                ("Choices", self.choices),
             ]
         for text, widget in rows:
             form.addRow(text, widget)
@@ -64,7 +69,7 @@ class ParameterDialog(QDialog):
     def _check(self) -> None:
         wrong = None
         try:
-            self.result_parameter = changed(
+            entered = changed(
                 self.parameter,
                 label=self.label.text().strip() or self.identifier.text().strip(),
                 identifier=self.identifier.text().strip(),
@@ -76,6 +81,9 @@ class ParameterDialog(QDialog):
                 unit=self.unit.text().strip(),
                 control=self.control.currentText(),
             )
+            self.result_parameter = with_choices(entered, _names(self.choices.text()))
+            for ruled in (self.low, self.high, self.step, self.control):
+                ruled.setEnabled(not self.result_parameter.choices)
             wrong = self._trouble(self.result_parameter)
         except ValueError as error:
             wrong = str(error)
@@ -91,6 +99,10 @@ class ParameterDialog(QDialog):
 
 def _text(number: float | None) -> str:
     return "" if number is None else f"{number:g}"
+
+
+def _names(text: str) -> tuple[str, ...]:
+    return tuple(name.strip() for name in text.split(",") if name.strip())
 
 
 def _number(text: str) -> float | None:
