@@ -11,7 +11,7 @@ from soft_lantern.graph.checks import check_material, check_project
 from soft_lantern.graph.document import Instance, Material, Node, Parameter, Project, Scene, StageObject, changed
 from soft_lantern.graph.instances import look, override, put_instance, put_material, remove_instance, reset
 from soft_lantern.graph.kinds import output_kinds, wire_conversion
-from soft_lantern.graph.layout import COLUMN, tidy
+from soft_lantern.graph.layout import COLUMN, pushed_down, slip_height, tidy
 from soft_lantern.graph.lowering import lower
 from soft_lantern.graph.notices import Severity
 from soft_lantern.ir.numpy_reader import evaluate, leaf
@@ -129,6 +129,26 @@ def test_exposing_keeps_the_value_and_taking_back_restores_it() -> None:
     assert exposed.nodes["tint"].type == "parameter"
     restored = parameters.unexpose(exposed, parameter_id).nodes["tint"]
     assert (restored.type, restored.values) == ("colour", {"value": (0.5, 0.5, 0.5, 1.0)})
+
+
+def test_a_slip_that_grows_moves_what_it_would_cover_and_nothing_else() -> None:
+    places = {
+        "switch": (0.0, 0.0),
+        "under": (10.0, 240.0),
+        "next": (0.0, 400.0),
+        "far": (0.0, 2000.0),
+        "beside": (200.0, 240.0),
+    }
+    before = graph(switch="switch", under="add", next="add", far="add", beside="add")
+    before = edits.move_nodes(before, places)
+    same = edits.choose_setting(before, "switch", "count", "2")
+    assert pushed_down(before, same, "switch") == same
+    after = pushed_down(before, edits.choose_setting(before, "switch", "count", "8"), "switch")
+    ends = 0.0
+    for node_id in ("switch", "under", "next", "far"):
+        assert after.nodes[node_id].y >= ends
+        ends = after.nodes[node_id].y + slip_height(after, after.nodes[node_id])
+    assert {i for i, n in after.nodes.items() if n.y != before.nodes[i].y} == {"under", "next"}
 
 
 def test_a_drop_down_holds_whole_numbers_among_its_choices(ramp: Material) -> None:

@@ -186,6 +186,9 @@ def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWind
     (snippet,) = session.project.snippets.values()
     held = node_of(canvas.material, "snippet")
     assert "rise" not in canvas.material.nodes and (settled(window) == before).all()
+    canvas._select({held})
+    window.build.explain_node()
+    assert "Costs 7 operations" in window.build.node_help.toPlainText()
     QTest.mouseDClick(canvas, LEFT, Qt.KeyboardModifier.NoModifier, middle_of(canvas, held).toPoint())
     assert session.material_id == snippet.id and window.materials.currentText() == "Snippet 1 (snippet)"
     canvas.edit("Type value", type_into(canvas, "height_mask", "high", 0.4))

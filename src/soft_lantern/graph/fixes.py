@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, port_ref
 from soft_lantern.graph.edits import add_node, change_node, dissolve, insert, remove_nodes, type_value
+from soft_lantern.graph.layout import pushed_down
 from soft_lantern.graph.notices import Fix
 from soft_lantern.graph.parameters import change_parameter
 
@@ -73,7 +74,8 @@ def mix_instead(node_id: str) -> Edit:
 
     def edit(material: Material) -> Material:
         node = material.nodes[node_id]
-        return change_node(material, node_id, type="mix", values={**node.values, "factor": 0.5})
+        mixed = change_node(material, node_id, type="mix", values={**node.values, "factor": 0.5})
+        return pushed_down(material, mixed, node_id)
 
     return edit
 

@@ -57,6 +57,7 @@ def snippet_type(snippet: Material) -> NodeType:
     settings = (Setting("snippet", (), ""),)
 
     def not_alone(*_: object, **__: object) -> None:
+        """A graph of its own, used here as one node. Double-click it to edit it everywhere it is used."""
         raise BadEdit("a snippet is lowered with its graph")
 
     return NodeType("snippet", snippet.name, "snippets", (), tuple(inputs), tuple(outputs), settings, not_alone)

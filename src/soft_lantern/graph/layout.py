@@ -9,7 +9,7 @@ from soft_lantern.graph.document import Material, Node, Note, changed, node_and_
 from soft_lantern.graph.edits import COLUMN, move_nodes
 from soft_lantern.graph.kinds import evaluation_order, type_of
 
-ROW_GAP = 26.0
+ROW_GAP, SQUEEZED_GAP = 26.0, 12.0
 NOTE_MARGIN, NOTE_TITLE = 14.0, 24.0
 ELBOW = 24.0
 """The side of an elbow, which is all port."""
@@ -31,6 +31,20 @@ def slip_height(material: Material, node: Node) -> float:
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
     settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
     return 34.0 + 24.0 * (rows + settings) + thumbnail_height(material, node)
+
+
+def pushed_down(before: Material, after: Material, node_id: str) -> Material:
+    """`after` an edit that made a slip taller: what it would now cover moves down, and what that would cover."""
+    node, was = after.nodes[node_id], before.nodes[node_id]
+    bottom, old_bottom = node.y + slip_height(after, node), node.y + slip_height(before, was)
+    below = sorted((n.y, i) for i, n in after.nodes.items() if abs(n.x - node.x) < SLIP_WIDTH and n.y >= old_bottom)
+    places = {}
+    for y, other in below:
+        if y >= bottom:
+            break
+        places[other] = (after.nodes[other].x, bottom + SQUEEZED_GAP)
+        bottom += SQUEEZED_GAP + slip_height(after, after.nodes[other])
+    return move_nodes(after, places) if places else after
 
 
 def tidy(material: Material) -> Material:

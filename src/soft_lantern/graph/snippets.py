@@ -8,6 +8,8 @@ from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Parameter, Project, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
 from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.lowering import lower
+from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.values.kinds import Kind
 
 
@@ -189,3 +191,10 @@ def empty_snippet(name: str) -> Material:
     }
     wires = {port_ref(leaving, "value"): port_ref(entry, "out")}
     return Material(id=new_id("snippet"), name=name, nodes=nodes, wires=wires)
+
+
+def cost_inside(snippet: Material) -> Cost:
+    """What a snippet's own graph does for one pixel."""
+    ends = [snippet.wires.get(port_ref(i, "value"), "") for i, n in snippet.nodes.items() if n.type == "snippet_output"]
+    wires = lower(snippet).wires
+    return cost(wires[end] for end in ends if end in wires)

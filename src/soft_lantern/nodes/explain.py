@@ -58,7 +58,7 @@ def explain(node_type: NodeType) -> Explanation:
     paragraphs = [" ".join(p.split()) for p in node_type.help.split("\n\n")]
     formula = paragraphs[1] if len(paragraphs) > 1 else ""
     rows = [_row("in", p) for p in node_type.inputs] + [_row("out", p) for p in node_type.outputs]
-    for setting in node_type.settings:
+    for setting in node_type.settings if node_type.key != "snippet" else ():
         rows.append(PortRow("setting", setting.name, ", ".join(setting.choices) or "an id", "", "", setting.default))
     results, example = _worked(node_type)
     return Explanation(
@@ -91,7 +91,7 @@ def span(expected: tuple[float, float] | None) -> str:
 def _worked(node_type: NodeType) -> tuple[dict[str, Expr], str]:
     """The node's results over its ports, and what they come to for values that tell something."""
     if node_type.key == "snippet":
-        return {}, "see what it holds"
+        return {}, ""
     exprs: dict[str, Expr] = {}
     leaves: dict[str, Any] = {}
     said = []

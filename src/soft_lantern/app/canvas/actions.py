@@ -20,7 +20,7 @@ from soft_lantern.app.widgets.colour_button import ColourPicker
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
-from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, tidy
+from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, pushed_down, tidy
 from soft_lantern.graph.snippets import collapse, expand
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.values.kinds import Kind, Value, components
@@ -56,6 +56,10 @@ class CanvasActions(CanvasView):
             self.edit(name, edit())
         except LanternError as error:
             self.told.emit(str(error))
+
+    def _reshape(self, name: str, node_id: str, edit: Callable[[], Material]) -> None:
+        """An edit that may make a slip taller; what is under it makes room."""
+        self._attempt(name, lambda: pushed_down(self.material, edit(), node_id))
 
     def delete_selected(self) -> None:
         """Take away the selected slips, or the selected wire."""
@@ -249,7 +253,7 @@ class CanvasActions(CanvasView):
         area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, 260, 24)
 
         def typed(text: str) -> None:
-            self._attempt("Edit formula", lambda: edits.change_formula(self.material, slip.node_id, text))
+            self._reshape("Edit formula", slip.node_id, lambda: edits.change_formula(self.material, slip.node_id, text))
 
         self.type_in.open(self._widget_rect(area), slip.node.settings.get("expression", ""), typed)
 

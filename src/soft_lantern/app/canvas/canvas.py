@@ -475,9 +475,10 @@ class Canvas(CanvasActions):
                 action.setCheckable(True)
                 action.setChecked(choice == row.choice)
                 action.triggered.connect(
-                    lambda _, choice=choice: self.edit(
+                    lambda _, choice=choice: self._reshape(
                         f"Choose {choice}",
-                        edits.choose_setting(self.material, slip.node_id, row.name, choice),
+                        slip.node_id,
+                        lambda: edits.choose_setting(self.material, slip.node_id, row.name, choice),
                     )
                 )
         menu.popup(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))

@@ -30,7 +30,7 @@ from soft_lantern.graph.edits import add_node, type_value
 from soft_lantern.graph.instances import ancestry, look, override, put_material
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.notices import Fix, Notice, accept, unaccept
-from soft_lantern.graph.snippets import put_snippet
+from soft_lantern.graph.snippets import cost_inside, put_snippet
 from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
 from soft_lantern.render.staging import WireView
@@ -223,7 +223,9 @@ class BuildDesk(QWidget):
             node = self.canvas.material.nodes.get(chosen)
             lowered = self.answer.lowered if self.answer else None
             whole = cost(lowered.surface.values()) if lowered else None
-            self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole)
+            snippet = self.canvas.material.snippets.get(node.settings.get("snippet", "")) if node else None
+            inside = cost_inside(snippet) if snippet else None
+            self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole, inside)
 
     def _take_snippet(self, material: Material, snippet: Material) -> None:
         def made() -> Project:

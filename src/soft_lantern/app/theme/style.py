@@ -34,6 +34,7 @@ QPushButton[desk="true"]:checked { color: $text; border-bottom: 3px solid $amber
 QPushButton[desk="true"]:hover { color: $text; }
 QLineEdit, QComboBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px;
     selection-background-color: $amber; selection-color: $on_amber; }
+QLineEdit:disabled, QComboBox:disabled { background: transparent; color: $quiet; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url("$chevron"); width: 10px; height: 10px; }
 QToolButton::menu-indicator { image: none; }

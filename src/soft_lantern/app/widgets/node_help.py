@@ -21,11 +21,11 @@ class NodeHelp(QTextBrowser):
         self._shown: object = None
         self.show_node(None, None)
 
-    def show_node(self, node_type: NodeType | None, whole: Cost | None) -> None:
-        """Explain a node type, and say what the whole graph costs."""
-        if (node_type, whole) == self._shown:
+    def show_node(self, node_type: NodeType | None, whole: Cost | None, inside: Cost | None = None) -> None:
+        """Explain a node type, and say what the whole graph costs; `inside`: what the graph in a snippet does."""
+        if (node_type, whole, inside) == self._shown:
             return
-        self._shown = (node_type, whole)
+        self._shown = (node_type, whole, inside)
         total = f"<p>The whole graph: {whole}, {whole.live} numbers kept at once.</p>" if whole else ""
         if node_type is None:
             self.setHtml("<p>Select a slip to read what it does</p>" + total)
@@ -40,7 +40,7 @@ class NodeHelp(QTextBrowser):
         self.setHtml(
             f"<p><b>{escape(node_type.title)}</b> &nbsp;{escape(told.summary)}</p>"
             f"<p><code>{escape(told.formula)}</code></p>{notes}<table>{rows}</table>"
-            f"<p>{escape(told.example)}</p><p>Costs {told.cost}. Source: {escape(told.source)}.</p>{total}"
+            f"<p>{escape(told.example)}</p><p>Costs {inside or told.cost}. Source: {escape(told.source)}.</p>{total}"
         )
 
 
