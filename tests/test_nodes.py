@@ -282,6 +282,21 @@ def test_masks_by_common_practice() -> None:
     assert half["out"][:, 0].tolist() == [1, 0, 0]
 
 
+def test_solid_patterns_fill_the_share_of_space_that_geometry_says() -> None:
+    """Counted on a fine lattice of a two-metre cube: a ball fills 4/3 πr³; walls leave (1 − t)³ of every cell."""
+    steps = (np.arange(80) + 0.5) / 40 - 1
+    space = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    assert value("ball", at=space, radius=0.8)["out"].mean() * 8 == pytest.approx(4 / 3 * np.pi * 0.8**3, rel=5e-3)
+    walls = value("grid_3d", at=space, tiling=(1.0, 2.0, 1.0), thickness=0.2)["out"]
+    assert 1 - walls.mean() == pytest.approx(0.8**3, rel=1e-9)
+    assert value("stripes_3d", at=space, count=2.5, width=0.25)["out"].mean() == 0.25
+    cells = np.stack(np.meshgrid(*[np.arange(-2, 3)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
+    parity = value("checker_3d", at=cells + 0.5, tiling=(1.0, 1.0, 1.0))["out"][:, 0]
+    assert parity.tolist() == [sum(cell) % 2 for cell in cells.tolist()]
+    along = value("ramp_3d", at=cells * 1.0, direction=(0.0, 0.0, 1.0), start=-1.0, spread=2.0)["out"][:, 0]
+    assert along.tolist() == [min(max((z + 1) / 2, 0), 1) for _, _, z in cells.tolist()]
+
+
 def test_normals_decode_and_scale_as_in_gltf() -> None:
     """glTF 2.0, section 3.9.3: normalize((sampled · 2 − 1) · vec3(scale, scale, 1)); (128, 128, 255) is flat."""
     flat = value("decode_normal", colour=(128 / 255, 128 / 255, 1.0, 1.0))["out"][0]
