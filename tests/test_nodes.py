@@ -13,7 +13,7 @@ import pytest
 from node_cases import Case, cases, extreme, image, ordinary
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.ir import colours, interval
+from soft_lantern.ir import colours, interval, noise
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, const, join, topological, uniform
 from soft_lantern.ir.inputs import INPUTS
@@ -345,7 +345,7 @@ def test_a_height_becomes_the_normal_of_the_raised_surface() -> None:
 
 def test_noise_hash_is_exact_on_both_readers(gl: GlRenderer) -> None:
     at = uniform("at", Type.VEC3)
-    results = {"cell": LIBRARY["cell_noise_3d"].apply({"at": at, "scale": const(1.0)}, {})["number"]}
+    results = {"cell": noise.cell_3d(at)}
     leaves = {"at": np.random.default_rng(2).uniform(-1e6, 1e6, (3, 4000)).astype(np.float32)}
     assert (
         evaluate(results.values(), leaves)[results["cell"]] == evaluate_on_gpu(gl, results, leaves, 4000)["cell"][:, 0]

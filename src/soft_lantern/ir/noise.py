@@ -85,6 +85,7 @@ def _three(*places: Expr) -> Expr:
 
 cell_colour_2d = traced("cell_colour_2d", lambda at: _three(*_cell(at)), VEC2, bound=(0.0, 1.0))
 cell_colour_3d = traced("cell_colour_3d", lambda at: _three(*_cell(at)), VEC3, bound=(0.0, 1.0))
+cell_colour_4d = traced("cell_colour_4d", lambda at: _three(hashed(*_cell(at))), Type.VEC4, bound=(0.0, 1.0))
 
 
 def fade(t: Expr) -> Expr:

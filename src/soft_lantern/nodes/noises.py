@@ -36,6 +36,7 @@ _BY_WIDTH: dict[str, dict[int, Callable[..., Expr]]] = {
     "value": {2: noise.value_2d, 3: noise.value_3d, 4: noise.value_4d},
     "perlin": {2: noise.perlin_2d, 3: noise.perlin_3d, 4: noise.perlin_4d},
     "cell": {2: noise.cell_2d, 3: noise.cell_3d, 4: noise.cell_4d},
+    "cell colour": {2: noise.cell_colour_2d, 3: noise.cell_colour_3d, 4: noise.cell_colour_4d},
 }
 
 
@@ -163,19 +164,24 @@ class PerCell(NamedTuple):
     colour: Colour
 
 
+def _per_cell(place: Expr) -> PerCell:
+    return PerCell(_noise("cell", place), join(_noise("cell colour", place), 1.0))
+
+
 @node(
     "Random per cell 2D",
     family="noise",
     also=("white noise", "hash", "mosaic", "tiles"),
     source=_MATERIALX + "cellnoise2d",
 )
-def cell_noise_2d(at: Vector2 = _UV, scale: Number = 8.0) -> PerCell:
-    """A random number and a random colour for every square of a lattice.
+def cell_noise_2d(
+    at: Vector2 = _UV, scale: Number = 8.0, time: Seconds = _TIME, *, movement: Movement = "still"
+) -> PerCell:
+    """A random number and a random colour for every square of a lattice; over time, new ones every second.
 
     number = random(floor(at * scale))
     """
-    place = at * scale
-    return PerCell(noise.cell_2d(place), join(noise.cell_colour_2d(place), 1.0))
+    return _per_cell(_place(at, scale, time, movement))
 
 
 @node(
@@ -184,13 +190,14 @@ def cell_noise_2d(at: Vector2 = _UV, scale: Number = 8.0) -> PerCell:
     also=("white noise", "hash", "mosaic", "solid"),
     source=_MATERIALX + "cellnoise3d",
 )
-def cell_noise_3d(at: Metres3 = _PLACE, scale: Number = 2.0) -> PerCell:
-    """A random number and a random colour for every cube of a lattice.
+def cell_noise_3d(
+    at: Metres3 = _PLACE, scale: Number = 2.0, time: Seconds = _TIME, *, movement: Movement = "still"
+) -> PerCell:
+    """A random number and a random colour for every cube of a lattice; over time, new ones every second.
 
     number = random(floor(at * scale))
     """
-    place = at * scale
-    return PerCell(noise.cell_3d(place), join(noise.cell_colour_3d(place), 1.0))
+    return _per_cell(_place(at, scale, time, movement))
 
 
 class Cells(NamedTuple):
