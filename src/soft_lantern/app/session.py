@@ -13,6 +13,7 @@ from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -50,6 +51,7 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
 from soft_lantern.values.images import Image
 
+T = TypeVar("T")
 RECOVERY_DELAY = 2000
 NOTICES_DELAY = 120
 
@@ -267,33 +269,11 @@ class Session(QObject):
 
     def import_mesh(self, path: Path) -> None:
         """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
-        self.told.emit(f"Reading {path.name}…")
-
-        def read() -> None:
-            try:
-                asset, model = bring_in(path, self.folder)
-            except BadFile as error:
-                text = sentence(str(error))
-                self._done.emit(lambda: self.told.emit(text))
-                return
-            self._done.emit(lambda: self._imported(asset, model))
-
-        self._submit(read)
+        self._import(path, lambda: bring_in(path, self.folder), lambda read: self._imported(*read))
 
     def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
         """Copy an image into the project as a texture; the reading happens beside the window."""
-        self.told.emit(f"Reading {path.name}…")
-
-        def read() -> None:
-            try:
-                texture, image = bring_in_image(path, self.folder)
-            except BadFile as error:
-                text = sentence(str(error))
-                self._done.emit(lambda: self.told.emit(text))
-                return
-            self._done.emit(lambda: self._imported_image(texture, image, then))
-
-        self._submit(read)
+        self._import(path, lambda: bring_in_image(path, self.folder), lambda read: self._imported_image(*read, then))
 
     def change_texture(self, texture: Texture) -> None:
         """Put a texture in place of the one of its id, or take it in."""
@@ -334,6 +314,21 @@ class Session(QObject):
 
     # Beside the window
 
+    def _import(self, path: Path, read: Callable[[], T], take: Callable[[T], None]) -> None:
+        """Read a file beside the window, then take what was read; where it cannot be read, say why."""
+        self.told.emit(f"Reading {path.name}…")
+
+        def beside() -> None:
+            try:
+                found = read()
+            except BadFile as error:
+                text = sentence(str(error))
+                self._done.emit(lambda: self.told.emit(text))
+                return
+            self._done.emit(lambda: take(found))
+
+        self._submit(beside)
+
     def _imported(self, asset: Asset, model: Model) -> None:
         self.models[asset.id], self._assets[asset.id] = model, asset
         self.add_object(asset)
@@ -362,16 +357,7 @@ class Session(QObject):
             notices: list[Notice] = []
         except BadFile as error:
             image, notices = None, [Notice(Severity.ERROR, "texture", str(error), texture.id)]
-        self._done.emit(lambda: self._loaded_image(texture.id, image, notices))
-
-    def _loaded_image(self, texture_id: str, image: Image | None, notices: list[Notice]) -> None:
-        if image:
-            self.images[texture_id] = image
-        else:
-            self.images.pop(texture_id, None)
-        self.mesh_notices[texture_id] = notices
-        self.models_changed.emit()
-        self._notices_timer.start()
+        self._done.emit(lambda: self._loaded(self.images, texture.id, image, notices))
 
     def _load_missing_models(self) -> None:
         for asset in self.project.assets.values():
@@ -387,15 +373,16 @@ class Session(QObject):
             notices = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
         except BadFile as error:
             model, notices = None, [Notice(Severity.ERROR, "mesh", str(error), asset.id)]
-        self._done.emit(lambda: self._loaded(asset.id, model, notices))
+        self._done.emit(lambda: self._loaded(self.models, asset.id, model, notices))
 
-    def _loaded(self, asset_id: str, model: Model | None, notices: list[Notice]) -> None:
-        self.loading.discard(asset_id)
-        if model:
-            self.models[asset_id] = model
+    def _loaded(self, held: dict[str, T], record_id: str, read: T | None, notices: list[Notice]) -> None:
+        """Hold what was read of an asset's or texture's file, or nothing where it could not be."""
+        self.loading.discard(record_id)
+        if read:
+            held[record_id] = read
         else:
-            self.models.pop(asset_id, None)
-        self.mesh_notices[asset_id] = notices
+            held.pop(record_id, None)
+        self.mesh_notices[record_id] = notices
         self.models_changed.emit()
         self._notices_timer.start()
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.gltf import files_beside, read_gltf
 from soft_lantern.formats.obj import read_obj
-from soft_lantern.formats.project_folder import MESH_FOLDER
+from soft_lantern.formats.project_folder import MESH_FOLDER, file_inside
 from soft_lantern.graph.document import Asset, Project, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir.glsl_words import as_identifier
@@ -24,10 +24,7 @@ def load_model(asset: Asset, folder: Path | None) -> Model:
         return primitive(asset.primitive, asset.subdivision)
     if folder is None:
         raise BadFile(f"{asset.name} has no file")
-    path = (folder / asset.file).resolve()
-    if not path.is_relative_to(folder.resolve()):
-        raise BadFile(f"{asset.name} points outside the project: {asset.file}")
-    return read_model(path)
+    return read_model(file_inside(folder, asset.file, asset.name))
 
 
 def read_model(path: Path) -> Model:

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile
-from soft_lantern.formats.project_folder import IMAGE_FOLDER
+from soft_lantern.formats.project_folder import IMAGE_FOLDER, file_inside
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.values.images import Image
@@ -31,9 +31,7 @@ def load_texture(texture: Texture, folder: Path | None) -> Image:
     """The image of a texture of the project in `folder`. Raises BadFile with what is wrong and where."""
     if folder is None or not texture.file:
         raise BadFile(f"{texture.name} has no file")
-    path = (folder / texture.file).resolve()
-    if not path.is_relative_to(folder.resolve()):
-        raise BadFile(f"{texture.name} points outside the project: {texture.file}")
+    path = file_inside(folder, texture.file, texture.name)
     if not path.is_file():
         raise BadFile(f"the image file {texture.file} of {texture.name} is missing")
     texels = _read(path, path.stat().st_mtime_ns)

@@ -19,7 +19,7 @@ from typing import Any
 
 import msgspec
 
-from soft_lantern.errors import BadProject
+from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.unknown_fields import merge_unknown, split_unknown
 from soft_lantern.graph.document import FORMAT_VERSION, Asset, Instance, Material, Project, Record, Scene, Texture
 from soft_lantern.graph.notices import Notice, Severity
@@ -130,6 +130,14 @@ def changed_outside(folder: Path, snapshot: Snapshot) -> list[str]:
         if (None if data is None else _hash(data)) != snapshot.get(relative):
             differing.append(relative)
     return differing
+
+
+def file_inside(folder: Path, file: str, name: str) -> Path:
+    """Where a file that the project calls `name` lies. Raises BadFile where that is outside the project's folder."""
+    path = (folder / file).resolve()
+    if not path.is_relative_to(folder.resolve()):
+        raise BadFile(f"{name} points outside the project: {file}")
+    return path
 
 
 def project_files(project: Project) -> dict[str, bytes]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Setting
 from soft_lantern.nodes.definition import Carries
@@ -37,6 +37,17 @@ def label_of(material: Material, node: Node) -> str:
     """What people call a node: its own name, or its type's title."""
     known = type_of(material, node)
     return node.name or (known.title if known else node.settings.get("expression", node.type))
+
+
+def parameter_of(material: Material, node: Node) -> Parameter | None:
+    """The parameter a node stands for; None for other nodes, and where the parameter is gone."""
+    return material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+
+
+def shown_name(material: Material, node: Node) -> str:
+    """What a node's slip is headed: its own name, the parameter it stands for, or its type's title."""
+    parameter = parameter_of(material, node)
+    return parameter.label if parameter and not node.name else label_of(material, node)
 
 
 @by_identity(256)
@@ -102,7 +113,7 @@ def output_kinds(material: Material) -> dict[str, Kind]:
 def shared_kind(material: Material, node_id: str, node_type: NodeType, known: dict[str, Kind]) -> Kind | None:
     """The kind that a node's open ports take on from its wires; None where the wires do not go together."""
     if node_type.key == "parameter":
-        parameter = material.parameter(material.nodes[node_id].settings.get("parameter", ""))
+        parameter = parameter_of(material, material.nodes[node_id])
         return parameter.kind if parameter else Kind.NUMBER
     if node_type.key == "snippet_input":
         return Kind(material.nodes[node_id].settings.get("kind", Kind.NUMBER))

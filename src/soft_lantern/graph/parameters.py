@@ -8,7 +8,7 @@ from __future__ import annotations
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, change_node, connect
-from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds
+from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown_name
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
 from soft_lantern.ir.inputs import INPUTS
@@ -165,14 +165,9 @@ def _offered(material: Material, node_id: str) -> tuple[str, ...]:
     for port in node_type.inputs:
         if not port.repeated:
             continue
-        source = material.wires.get(port_ref(node_id, port.name), "")
-        name = _shown_name(material, node_and_port(source)[0]) if source else port.label
+        wire = material.wires.get(port_ref(node_id, port.name), "")
+        source = material.nodes.get(node_and_port(wire)[0]) if wire else None
+        name = shown_name(material, source) if source else port.label
         name = name.replace(",", " ")
         names.append(f"{name} ({port.label})" if name in names else name)
     return tuple(names)
-
-
-def _shown_name(material: Material, node_id: str) -> str:
-    node = material.nodes[node_id]
-    exposed = material.parameter(node.settings.get("parameter", ""))
-    return node.name or (exposed.label if exposed else label_of(material, node))

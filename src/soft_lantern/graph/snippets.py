@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, Parameter, Project, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
-from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.identity import by_identity
+from soft_lantern.graph.kinds import output_kinds, parameter_of, shown_name
 from soft_lantern.graph.lowering import lower
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.values.kinds import Kind
@@ -96,7 +97,7 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
             if out not in entries:
                 entries[out] = entry = new_id("input")
                 named = _called(material, source, port)
-                settings, parameter = {"kind": str(kinds[out])}, _parameter_of(material, source)
+                settings, parameter = {"kind": str(kinds[out])}, parameter_of(material, material.nodes[source])
                 values = {"value": parameter.default} if parameter else {}
                 place = Node(
                     type="snippet_input",
@@ -110,24 +111,17 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
             snippet = changed(snippet, wires={**snippet.wires, into: port_ref(entries[out], "out")})
         elif source in inside and reader not in inside and out not in exits:
             exits[out] = leaving = new_id("output")
-            named = _called(material, source, node_and_port(out)[1])
+            named = _called(material, source, port)
             place = Node(type="snippet_output", name=named, x=right + 190, y=top + 90 * (len(exits) - 1))
             snippet = add_node(snippet, leaving, place)
             snippet = changed(snippet, wires={**snippet.wires, port_ref(leaving, "value"): out})
     return _put_in_place(material, inside, snippet, entries, exits), snippet
 
 
-def _parameter_of(material: Material, node_id: str) -> Parameter | None:
-    node = material.nodes[node_id]
-    return material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
-
-
 def _called(material: Material, node_id: str, port: str) -> str:
     """What people call an output: its node's name or parameter, and the port where there are several."""
-    node, parameter = material.nodes[node_id], _parameter_of(material, node_id)
-    if parameter and not node.name:
-        return parameter.label
-    return label_of(material, node) if port == "out" else f"{label_of(material, node)} {port.replace('_', ' ')}"
+    name = shown_name(material, material.nodes[node_id])
+    return name if port == "out" else f"{name} {port.replace('_', ' ')}"
 
 
 def _put_in_place(
@@ -193,6 +187,7 @@ def empty_snippet(name: str) -> Material:
     return Material(id=new_id("snippet"), name=name, nodes=nodes, wires=wires)
 
 
+@by_identity(64)
 def cost_inside(snippet: Material) -> Cost:
     """What a snippet's own graph does for one pixel."""
     ends = [snippet.wires.get(port_ref(i, "value"), "") for i, n in snippet.nodes.items() if n.type == "snippet_output"]

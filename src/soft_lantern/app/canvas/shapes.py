@@ -9,7 +9,15 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
-from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, type_of, wire_conversion
+from soft_lantern.graph.kinds import (
+    input_kind,
+    known_type,
+    output_kinds,
+    parameter_of,
+    shown_name,
+    type_of,
+    wire_conversion,
+)
 from soft_lantern.graph.layout import ELBOW, SLIP_WIDTH, slip_height, thumbnail_height
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.nodes import Port, Setting
@@ -235,8 +243,7 @@ def _passes(path: QPainterPath, point: QPointF, reach: float) -> bool:
 def _slip(material: Material, node_id: str, kinds: dict[str, Kind], names: Mapping[str, str]) -> Slip:
     node = material.nodes[node_id]
     node_type = type_of(material, node)
-    parameter = material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
-    title = (parameter.label if parameter and not node.name else "") or label_of(material, node)
+    parameter, title = parameter_of(material, node), shown_name(material, node)
     if node.type == "elbow":
         return _elbow(material, node_id, title, kinds)
     rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))
