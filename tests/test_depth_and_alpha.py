@@ -20,7 +20,7 @@ from soft_lantern.values.images import Image
 
 SIZE = (97, 97)
 FROM_ABOVE = View(target=(0, 0, 0), yaw=0, pitch=89.9, distance=10)
-PLAIN = StageOptions(backdrop=False, floor=False, tone_map=False)
+PLAIN = StageOptions(backdrop=False, floor=False, grid=False, tone_map=False)
 
 
 def stage(written: Authoring, others: tuple[Authoring, ...] = (), images: dict[str, Image] | None = None) -> Any:
@@ -52,7 +52,7 @@ def test_depth_behind_is_metres_to_the_opaque_surface_along_the_line_of_sight(re
     m.add("surface", base_colour="#4080ff", alpha=0.5, roughness=m.add("saturate", value=behind), alpha_mode="blend")
     wire = WireView("water", behind.ref, "0 to 1")
     draw = gl if renderer == "gl" else SoftRenderer()
-    shown = draw.render(framed(stage(m), StageOptions(False, False, False, wire=wire))).linear[..., 0]
+    shown = draw.render(framed(stage(m), StageOptions(False, False, False, False, wire=wire))).linear[..., 0]
     assert shown[48, 48] == pytest.approx(2.0, abs=1e-3)
     aside = 60
     place = (aside + 0.5 - SIZE[0] / 2) / SIZE[0] * 2 * np.tan(np.radians(18))
@@ -65,7 +65,7 @@ def test_a_depth_mask_is_common_practices_formula_on_both_renderers(gl: GlRender
     mask = m.add("depth_mask", offset=0.5, strength=0.4)
     m.add("surface", roughness=mask, alpha_mode="blend")
     for draw in (gl, SoftRenderer()):
-        view = StageOptions(False, False, False, wire=WireView("water", mask.ref))
+        view = StageOptions(False, False, False, False, wire=WireView("water", mask.ref))
         assert draw.render(framed(stage(m), view)).linear[48, 48, 0] == pytest.approx(0.6, abs=1e-3)
 
 
@@ -92,7 +92,7 @@ def test_textures_normals_and_everything_at_once_look_alike_on_both_renderers(gl
     texel = m.add("image", texture="stones", uv=uv)
     normal = m.add("normal_map", texture="bumps", uv=uv, scale=0.7)
     m.add("surface", base_colour=texel, normal=normal, roughness=0.3, specular_colour="#ffd0a0", occlusion=0.8)
-    frame = framed(stage(m, images=images), StageOptions(floor=False), images)
+    frame = framed(stage(m, images=images), StageOptions(floor=False, grid=False), images)
     by_gl, by_numpy = (draw.render(frame).pixels.astype(int) for draw in (gl, SoftRenderer()))
     assert np.abs(by_gl - by_numpy).mean() <= 0.5 and np.percentile(np.abs(by_gl - by_numpy), 99.5) <= 3
     assert len(np.unique(by_gl[30:60, 30:60].reshape(-1, 4), axis=0)) > 200

@@ -108,10 +108,10 @@ def _stage(
     project = put_material(Project(name="stage"), material)
     asset = Asset(id="tall", name="tall", primitive=shape, subdivision=96)  # type: ignore[arg-type]
     thing = StageObject(id="o", name="o", asset="tall", position=position, scale=(1, 5, 1), wears={"": material.id})
-    scene = Scene(id="s", name="s", objects=(thing,))
+    scene = Scene(id="s", name="s", objects=(thing,), gauge=gauge)
     project = changed(project, assets={"tall": asset}, scenes={"s": scene})
     view = View(target=(position[0], -2.0, position[2]), yaw=20, pitch=9, distance=14)
-    options = StageOptions(backdrop=False, floor=False, tone_map=False, gauge=gauge, show="base_colour")
+    options = StageOptions(backdrop=False, floor=False, grid=False, tone_map=False, show="base_colour")
     models = {"tall": primitive(shape, 96)}
     return frame_of(project, scene, models, camera_for(view, size), size, options, Looks())
 

@@ -16,7 +16,9 @@ import pytest
 from soft_lantern.ir.expr import uniform, vector_type
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.nodes import LIBRARY
-from soft_lantern.render.gl import WHOLE_PICTURE_VERTEX, GlRenderer, write_uniform
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_resources import write_uniform
+from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 
 COUNT = 500
 _TYPES = {"float": 1, "vector2": 2, "vector3": 3, "vector4": 4, "color3": 3, "color4": 4}
@@ -386,7 +388,7 @@ def _drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray]) -> np.ndarr
     text = re.sub(r"in VertexData\s*\{[^}]*\} vd;", "", text)
     text = text.replace("void main()\n{", "void main()\n{\n" + "\n".join(lines), 1)
     text = text.replace("// Pixel shader outputs", "uniform sampler2D mine;\n// Pixel shader outputs", 1)
-    program = gl.program(WHOLE_PICTURE_VERTEX.replace("330 core", "400"), text)
+    program = gl.resources.program(WHOLE_PICTURE_VERTEX.replace("330 core", "400"), text)
     table = gl.context.texture((COUNT, len(rows)), 4, np.float32(rows).tobytes(), dtype="f4")
     table.filter = (moderngl.NEAREST, moderngl.NEAREST)
     table.use(0)

@@ -79,18 +79,6 @@ def test_no_surface_gives_back_more_light_than_it_gets(roughness: float) -> None
     assert 0.85 < reflected < 1.01
 
 
-def test_irradiance_of_a_sky_linear_in_height_is_exact() -> None:
-    """Against a sum over the hemisphere; the closed form is middle + ⅔·half·n.y."""
-    random = np.random.default_rng(5)
-    normal = np.array([0.48, 0.6, 0.64])
-    points = random.normal(size=(400_000, 3))
-    points /= np.linalg.norm(points, axis=1, keepdims=True)
-    facing = np.clip(points @ normal, 0, None)
-    radiance = value(surface_model.sky(DIRECTION), direction=points.T)
-    summed = 4 * np.mean(radiance * facing, axis=1)
-    assert value(surface_model.sky_irradiance(const(*normal)))[:, 0] == pytest.approx(summed, rel=5e-3)
-
-
 def test_the_neutral_tone_map_keeps_base_colours_and_holds_highlights() -> None:
     """Khronos PBR Neutral, by its own text: below 0.76 it only takes off the Fresnel offset of up to 0.04
     (x − 6.25x² below 0.08), and what is brighter never reaches 1 (values worked by hand from the formula)."""

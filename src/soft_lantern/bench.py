@@ -22,7 +22,8 @@ from soft_lantern.ir.expr import Expr, const, join, swizzle, uniform
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.render.frame import Paint
-from soft_lantern.render.gl import GlRenderer, write_uniform
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_resources import write_uniform
 from soft_lantern.render.gl_text import fragment_shader
 from soft_lantern.render.measuring import Measuring, pictured
 from soft_lantern.render.points import flat_card
@@ -238,7 +239,7 @@ def _frames_against_hands() -> list[Row]:
         pictures: list[Array] = []
         calls: list[Callable[[float], object]] = []
         for text in (generated, by_hand):
-            program = gl.program(CORNER_VERTEX, text)
+            program = gl.resources.program(CORNER_VERTEX, text)
             write_uniform(program, "camera_position", (0.4, 1.0, 3.0))
             easel.draw(program)
             pictures.append(easel.seen())

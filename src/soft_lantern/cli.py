@@ -135,7 +135,7 @@ def render(
         options = StageOptions()
     else:
         document, shown = _single_object(document, object_, material, instance)
-        options = StageOptions(floor=False)
+        options = StageOptions(floor=False, grid=False)
     models, notices = load_models(document, project)
     images, _ = load_images(document, project)
     for notice in notices:

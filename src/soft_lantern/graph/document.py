@@ -127,18 +127,26 @@ class Instance(Record, frozen=True, kw_only=True):
 
 
 class Asset(Record, frozen=True, kw_only=True):
-    """Something to put on the stage: a primitive made by code, or a mesh file inside the project folder."""
+    """Something to put on the stage: a primitive made by code, or a mesh file inside the project folder.
+
+    `refine`: how often each triangle of a file is cut in four for the stage; the file stays as it is.
+    """
 
     id: str
     name: str
-    primitive: Literal["sphere", "cube", "cylinder", "plane", ""] = ""
+    primitive: Literal["sphere", "cube", "cylinder", "plane", "card", ""] = ""
     subdivision: int = 32
     file: str = ""
+    refine: int = 0
     unknown: dict[str, Any] = {}
 
 
 class StageObject(Record, frozen=True, kw_only=True):
-    """An asset standing in a scene. `wears` maps a part's name to an instance's or material's id; "" is all others."""
+    """An asset standing in a scene. `wears` maps a part's name to an instance's or material's id; "" is all others.
+
+    `cut_outs` maps a part's name, or "" for all others, to a cut-out's id: materials may be hidden inside its volume.
+    `hidden` parts are not drawn ("" is every part), though they still cut out.
+    """
 
     id: str
     name: str
@@ -147,6 +155,10 @@ class StageObject(Record, frozen=True, kw_only=True):
     rotation: Vector = (0.0, 0.0, 0.0)
     scale: Vector = (1.0, 1.0, 1.0)
     wears: dict[str, str] = {}
+    cut_outs: dict[str, str] = {}
+    hidden: tuple[str, ...] = ()
+    casts_shadow: bool = True
+    receives_shadow: bool = True
 
 
 class View(Record, frozen=True, kw_only=True):
@@ -158,14 +170,52 @@ class View(Record, frozen=True, kw_only=True):
     distance: float = 6.0
 
 
+class Bookmark(Record, frozen=True, kw_only=True):
+    """A view to come back to, by name."""
+
+    name: str
+    view: View
+
+
+class Sun(Record, frozen=True, kw_only=True):
+    """Parallel light: where it comes from in degrees, as a view's yaw and pitch, and its linear colour.
+
+    `strength`: the radiance of a white diffuse surface that faces it.
+    """
+
+    azimuth: float = 43.0
+    elevation: float = 49.0
+    colour: Vector = (1.0, 1.0, 1.0)
+    strength: float = 1.0
+
+
+class Environment(Record, frozen=True, kw_only=True):
+    """What lights a scene: a sky by its name or a panorama by its texture's id, turned by degrees about Y.
+
+    `exposure`: how much brighter all of it is, in stops. `sun`: in place of the sky's own.
+    """
+
+    sky: str = "clear noon"
+    rotation: float = 0.0
+    exposure: float = 0.0
+    sun: Sun | None = None
+
+
 class Scene(Record, frozen=True, kw_only=True):
-    """Objects, the view the scene opens with, and the height of the level gauge (None: put away)."""
+    """Objects, the view the scene opens with, its light, and where the level gauge stands (None: put away).
+
+    The gauge lies square to `gauge_axis`, that far along it in metres.
+    """
 
     id: str
     name: str
     objects: tuple[StageObject, ...] = ()
     view: View = View()
+    bookmarks: tuple[Bookmark, ...] = ()
+    environment: Environment = Environment()
     gauge: float | None = None
+    gauge_axis: Literal["x", "y", "z"] = "y"
+    gauge_label: str = ""
     unknown: dict[str, Any] = {}
 
     def object(self, object_id: str) -> StageObject | None:

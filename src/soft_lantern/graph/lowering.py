@@ -38,7 +38,8 @@ class Lowered:
     `surface`: the values of the output node, or of one with nothing wired where the graph has none.
     `wires`: every output by "node.port"; `inputs`: every input after its conversion; `kinds`: of every output.
     `uniforms`: what feeds each uniform, by the uniform's name; `names`: what people call the expressions.
-    `offset`: how far vertices are moved in world space, in metres. `alpha_mode` and `unlit`: as in glTF 2.0.
+    `offset`: how far vertices are moved in world space, in metres. `unlit`: as in glTF 2.0. `traits`: the settings of
+    the output node, such as the alpha mode.
     """
 
     surface: dict[str, Expr]
@@ -49,8 +50,13 @@ class Lowered:
     names: dict[Expr, str] = field(default_factory=dict)
     notices: tuple[Notice, ...] = ()
     offset: Expr | None = None
-    alpha_mode: str = "opaque"
+    traits: Mapping[str, str] = field(default_factory=dict)
     unlit: bool = False
+
+    @property
+    def alpha_mode(self) -> str:
+        """What alpha does, as in glTF 2.0: opaque, mask or blend."""
+        return self.traits.get("alpha_mode", "opaque")
 
 
 def lower(material: Material) -> Lowered:
@@ -133,7 +139,7 @@ class _Lowering:
         self.notices: list[Notice] = []
         self.surface: dict[str, Expr] = {}
         self.offset: Expr | None = None
-        self.alpha_mode = "opaque"
+        self.traits: dict[str, str] = {}
         self.unlit = False
 
     def run(self) -> Lowered:
@@ -152,7 +158,7 @@ class _Lowering:
             self.names,
             tuple(self.notices),
             self.offset,
-            self.alpha_mode,
+            self.traits,
             self.unlit,
         )
 
@@ -203,7 +209,7 @@ class _Lowering:
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
             else:
                 self.surface = results
-                self.alpha_mode = self._settings(node_id, node, node_type).get("alpha_mode", "opaque")
+                self.traits = self._settings(node_id, node, node_type)
                 self.unlit = node_type.key == "unlit_surface"
             return
         title = node.name or node_type.title

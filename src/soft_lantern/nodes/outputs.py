@@ -10,6 +10,7 @@ from soft_lantern.ir.inputs import surface_input
 from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, node
 
 AlphaMode = Literal["opaque", "mask", "blend"]
+Switch = Literal["no", "yes"]
 
 
 class Surface(NamedTuple):
@@ -42,12 +43,18 @@ def surface(
     specular_colour: Colour = (1.0, 1.0, 1.0, 1.0),
     *,
     alpha_mode: AlphaMode = "opaque",
+    double_sided: Switch = "no",
+    casts_shadow: Literal["yes", "no"] = "yes",
+    receives_shadow: Literal["yes", "no"] = "yes",
+    hidden_in: str = "",
 ) -> Surface:
     """What the surface is made of, as in the glTF 2.0 metallic-roughness model with specular and emissive strength.
 
     alpha = base_colour.a * alpha, emissive = emissive * emissive_strength
 
     The normal is in world space; while nothing is wired it is the mesh's own. Alpha counts in the modes mask and blend.
+    Single-sided surfaces are not seen from behind. Blended ones cast no shadow. Hidden in: the ids of cut-outs, with
+    commas between, inside whose volumes nothing of the surface shows.
     """
     return Surface(
         base_colour.xyz,
@@ -70,6 +77,9 @@ def unlit_surface(
     alpha_cutoff: Mask = 0.5,
     *,
     alpha_mode: AlphaMode = "opaque",
+    double_sided: Switch = "no",
+    casts_shadow: Literal["yes", "no"] = "yes",
+    hidden_in: str = "",
 ) -> Surface:
     """A surface that shows its colour and answers no light, as sprites and glows do.
 

@@ -11,6 +11,7 @@ from typing import Literal, NamedTuple
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.derivative import screen_rate
+from soft_lantern.ir.directions import panorama_uv
 from soft_lantern.ir.expr import Expr, const, join
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.supply import unit
@@ -255,7 +256,4 @@ def environment_lookup(texture: Texture = "", direction: Direction = _NORMAL) ->
 
     out = texture(texture, vec2(0.5 + atan(x, -z) / (2 * pi), acos(y) / pi))
     """
-    v = unit(direction)
-    across = f.atan2(v.x, -v.z) * (0.5 / pi) + 0.5
-    down = f.acos(f.clamp(v.y, -1.0, 1.0)) * (1.0 / pi)
-    return f.texture(texture, join(across, down))
+    return f.texture(texture, panorama_uv(unit(direction)))

@@ -12,6 +12,7 @@ import numpy.typing as npt
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.supply import OF_OBJECT
+from soft_lantern.render.shadow import ShadowView
 from soft_lantern.scene.mesh import Matrix, Mesh
 from soft_lantern.scene.transforms import Camera
 from soft_lantern.values.images import Image
@@ -29,14 +30,16 @@ LinearPixels = npt.NDArray[np.float32]
 class Paint:
     """What colours a mesh: linear RGBA as an expression, and the value of each uniform in it.
 
-    `offset`: how far each vertex is moved in world space, in metres. `cut_out`: pixels of alpha under ½ are left out.
+    `offset`: how far each vertex is moved in world space, in metres. `masked`: pixels of alpha under ½ are left out.
+    `hidden_in`: the ids of the cut-outs inside whose volumes nothing of it is drawn.
     """
 
     colour: Expr
     uniforms: dict[str, UniformValue] = field(default_factory=dict)
     names: dict[Expr, str] = field(default_factory=dict)
     offset: Expr | None = None
-    cut_out: bool = False
+    masked: bool = False
+    hidden_in: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +47,8 @@ class Item:
     """A mesh in its object's own space, what the object brings to `ir.supply.OF_OBJECT`, and its paint.
 
     Late ones are drawn after all others, in order: blended over what is there, or reading the depth of it.
+    `culled`: triangles seen from inside are left out. `cuts`: the id of the cut-out whose volume the mesh encloses.
+    `shown`: whether it is drawn at all. `prop`: it belongs to the stage, not to the scene.
     """
 
     mesh: Mesh
@@ -51,6 +56,17 @@ class Item:
     paint: Paint
     blended: bool = False
     late: bool = False
+    culled: bool = False
+    casts_shadow: bool = False
+    receives_shadow: bool = True
+    cuts: str = ""
+    shown: bool = True
+    prop: bool = False
+
+    @property
+    def uniforms(self) -> dict[str, UniformValue]:
+        """The values of the uniforms in its paint."""
+        return {"stage:receives_shadow": (float(self.receives_shadow),), **self.paint.uniforms}
 
     @property
     def matrix(self) -> Matrix:
@@ -68,7 +84,11 @@ class Item:
 
 @dataclass(frozen=True)
 class Frame:
-    """A whole picture. `backdrop` colours what no item covers; `display` turns linear pixels into the screen's."""
+    """A whole picture. `backdrop` colours what no item covers; `display` turns linear pixels into the screen's.
+
+    `uniforms`: values of uniforms that all paints share, such as the light's. `shadow`: where shadows fall from.
+    `glow`: how much of what is brighter than white spreads around it. `edges`: triangles' edges are drawn over them.
+    """
 
     size: tuple[int, int]
     camera: Camera
@@ -77,6 +97,14 @@ class Frame:
     display: Expr
     time: float = 0.0
     samples: int = 0
+    uniforms: dict[str, UniformValue] = field(default_factory=dict)
+    shadow: ShadowView | None = None
+    glow: float = 0.0
+    edges: bool = False
+
+    def volumes(self, item: Item) -> list[Item]:
+        """The cut-outs inside whose volumes nothing of an item is drawn."""
+        return [other for other in self.items if other.cuts and other.cuts in item.paint.hidden_in]
 
     @functools.cached_property
     def inputs(self) -> dict[str, tuple[float, ...]]:
@@ -122,8 +150,13 @@ class Renderer(Protocol):
 
     name: str
     device: str
-    compiled: int
-    """How many programs were built so far."""
+
+    @property
+    def compiled(self) -> int:
+        """How many programs were built so far."""
 
     def render(self, frame: Frame) -> Picture:
-        """The picture of the frame. Raises LanternError where it cannot be drawn."""
+        """The picture of the frame. Raises LanternError where it cannot be drawn, NoGraphics where nothing can."""
+
+    def release(self) -> None:
+        """Give back what the renderer holds; it draws no more."""

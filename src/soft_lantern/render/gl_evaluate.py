@@ -12,7 +12,9 @@ import numpy.typing as npt
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, Type, topological
 from soft_lantern.ir.numpy_reader import as_rows
-from soft_lantern.render.gl import WHOLE_PICTURE_VERTEX, GlRenderer, write_uniform
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_resources import write_uniform
+from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 
 Rows = npt.NDArray[np.float32]
 
@@ -38,14 +40,14 @@ def evaluate_on_gpu(
     points.filter = (moderngl.NEAREST, moderngl.NEAREST)
     computed = context.texture((count, len(results)), 4, dtype="f4")
     target = context.framebuffer([computed])
-    program = renderer.program(WHOLE_PICTURE_VERTEX, text)
+    program = renderer.resources.program(WHOLE_PICTURE_VERTEX, text)
     array = context.vertex_array(program, [])
     try:
         context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         target.use()
         points.use(0)
         for index, name in enumerate(sampled):
-            renderer.bind(program, names[name], leaves[name], index + 1)  # type: ignore[arg-type]
+            renderer.resources.bind(program, names[name], leaves[name], index + 1)  # type: ignore[arg-type]
         write_uniform(program, "clip_to_world", np.eye(4))
         array.render(moderngl.TRIANGLES, vertices=3)
         rows = np.frombuffer(computed.read(), np.float32).reshape(len(results), count, 4)

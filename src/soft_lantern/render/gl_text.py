@@ -10,12 +10,32 @@ from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.surface_model import DISPLAYED
 
+WHOLE_PICTURE_VERTEX = """#version 330 core
+uniform mat4 clip_to_world;
+out vec3 position_world;
+void main() {
+    vec2 corner = vec2(float(gl_VertexID & 1), float(gl_VertexID >> 1)) * 4.0 - 1.0;
+    vec4 far = clip_to_world * vec4(corner, 1.0, 1.0);
+    position_world = far.xyz / far.w;
+    gl_Position = vec4(corner, 1.0, 1.0);
+}
+"""
+
 _BUILT_IN = {
     "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
     "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
     "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
 }
-_TAKEN = {"pixel", "picture", "depth_picture", "view_projection", *INPUTS, *supply.ATTRIBUTES, *supply.SLOPES}
+_TAKEN = {
+    "pixel",
+    "picture",
+    "depth_picture",
+    "walls_picture",
+    "view_projection",
+    *INPUTS,
+    *supply.ATTRIBUTES,
+    *supply.SLOPES,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,8 +47,11 @@ class WrittenShader:
     inputs: tuple[str, ...] = ()
 
 
-def fragment_shader(paint: Paint) -> WrittenShader:
-    """The shader that gives a mesh, the backdrop or the whole picture its paint."""
+def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
+    """The shader that gives a mesh, the backdrop or the whole picture its paint.
+
+    `outside`: pixels that a picture of walls says are inside a cut-out are left out.
+    """
     (colour,) = supply.at_pixel([paint.colour])
     order = topological([colour])
     uniforms = numbered_uniforms(order)
@@ -56,8 +79,11 @@ def fragment_shader(paint: Paint) -> WrittenShader:
     declared += [f"uniform {e.type.value} {uniforms[str(e.data)]};" for e in _uniforms(order) if e.data != picture]
     written = glsl.write([colour], paint.names, uniforms, _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
-    if paint.cut_out:
+    if paint.masked:
         body.append("if (pixel.w < 0.5) discard;")
+    if outside:
+        declared.append("uniform sampler2D walls_picture;")
+        body.append("if (texelFetch(walls_picture, ivec2(gl_FragCoord.xy), 0).x > 0.5) discard;")
     lines = ["#version 330 core", *dict.fromkeys(declared), "out vec4 pixel;", *written.functions]
     lines += ["void main() {", *(f"    {line}" for line in body), "}", ""]
     return WrittenShader("\n".join(lines), uniforms, tuple(inputs))

@@ -13,7 +13,7 @@ from soft_lantern.ir import supply
 from soft_lantern.ir.expr import const
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import Array, leaf
-from soft_lantern.render.frame import Frame, Paint, frame_inputs
+from soft_lantern.render.frame import Item, Paint, frame_inputs
 from soft_lantern.render.soft import derived, drawn, pixel_leaves, shaded_vertices, vertex_leaves
 from soft_lantern.render.staging import object_inputs, placed_parts
 from soft_lantern.scene.mesh import Model
@@ -123,7 +123,7 @@ def on_objects(
 
     The surface behind a point is that of the other objects, or the farthest the camera sees.
     """
-    frame = Frame(size, camera, (), Paint(const(0, 0, 0, 1)), const(0, 0, 0, 1))
+    of_frame, paint = frame_inputs(camera, size), Paint(const(0, 0, 0, 1))
     count = size[0] * size[1]
     depth = np.full(count, np.inf)
     others = np.full(count, camera.range[1], np.float32)
@@ -134,15 +134,16 @@ def on_objects(
         for _, mesh, _ in placed_parts(thing, models[thing.asset]):
             of_object = object_inputs(thing, models[thing.asset], mesh)
             mine = not only or thing.id == only
-            hits = drawn(mesh, of_object, frame, depth if mine else np.full(count, np.inf))
-            leaves = pixel_leaves(hits, {**frame.inputs, **of_object}, size)
+            item, reach = Item(mesh, of_object, paint), depth if mine else np.full(count, np.inf)
+            hits = drawn(item, of_frame, camera.view_projection, size, reach)
+            leaves = pixel_leaves(hits, {**of_frame, **of_object}, size)
             leaves |= derived([*DERIVED, *(n for n in supply.derived_inputs() if n.endswith(("_dx", "_dy")))], leaves)
             if not mine:
                 others[hits.pixels] = np.minimum(others[hits.pixels], leaves["surface_depth"])
                 continue
             depth[hits.pixels] = hits.depths
             for name, values in _public(leaves).items():
-                if name in frame.inputs or name == "scene_depth":
+                if name in of_frame or name == "scene_depth":
                     continue
                 rows = np.atleast_2d(values)
                 if name not in buffers:
@@ -154,7 +155,7 @@ def on_objects(
     inputs: dict[str, Array] = {
         name: np.ascontiguousarray(rows[:, seen] if len(rows) > 1 else rows[0, seen]) for name, rows in buffers.items()
     }
-    inputs |= {name: leaf(value) for name, value in frame.inputs.items()}
+    inputs |= {name: leaf(value) for name, value in of_frame.items()}
     inputs["scene_depth"] = np.maximum(others[seen], inputs["surface_depth"])
     inputs |= derived(["depth_behind"], inputs)
     named = scene.object(only)

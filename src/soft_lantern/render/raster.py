@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -47,6 +47,14 @@ class Hits:
             found |= {f"{each}_{name}": change[:, part] for each, part in self._layout.items()}
         return found
 
+    def from_edge(self) -> Floats:
+        """How far each pixel's middle is from the nearest edge of its triangle, in pixels."""
+        weights = _weights(self._screen, self._place.astype(np.float64) + 0.5)
+        a, b, c = (self._screen[:, i] for i in range(3))
+        area = np.abs(_cross(b - a, c - a))
+        sides = np.stack([np.linalg.norm(each, axis=1) for each in (c - b, a - c, b - a)], axis=1)
+        return np.asarray((weights * area[:, None] / np.maximum(sides, 1e-12)).min(axis=1))
+
     def _at(self, place: npt.NDArray[np.int64]) -> Floats:
         """What the same triangles carry at other pixels, counted from the lower left."""
         weights = _perspective(_weights(self._screen, place.astype(np.float64) + 0.5), self._w)
@@ -54,35 +62,28 @@ class Hits:
 
 
 def rasterise(
-    triangles: Indices, clip: Floats, carried: Mapping[str, Floats], size: tuple[int, int], depth: Floats
+    triangles: Indices,
+    clip: Floats,
+    carried: Mapping[str, Floats],
+    size: tuple[int, int],
+    depth: Floats,
+    facing: int = 0,
 ) -> Hits:
-    """Where triangles, with their vertices in clip space (n, 4), are nearer than `depth` (one value for each pixel)."""
+    """Where triangles, with their vertices in clip space (n, 4), are nearer than `depth` (one value for each pixel).
+
+    `facing` 1: only those whose corners go round counter-clockwise as seen; −1: only the others.
+    """
     layout, width = {}, 4
     for name, rows in carried.items():
         layout[name] = slice(width - 4, width - 4 + rows.shape[1])
         width += rows.shape[1]
     corners = _in_front(np.hstack([clip, *carried.values()])[triangles])
-    w = corners[..., 3]
-    # Screen places in pixels from the lower left corner, as in OpenGL.
-    screen = (corners[..., :2] / w[..., None] * 0.5 + 0.5) * np.array(size)
-    z = corners[..., 2] / w * 0.5 + 0.5
-    area = _cross(screen[:, 1] - screen[:, 0], screen[:, 2] - screen[:, 0])
-    low = np.clip(np.ceil(screen.min(axis=1) - 0.5), 0, size).astype(np.int64)
-    high = np.clip(np.floor(screen.max(axis=1) - 0.5) + 1, 0, size).astype(np.int64)
-    extent = np.maximum(high - low, 0)
-    counts = np.where(np.abs(area) > 1e-12, extent[:, 0] * extent[:, 1], 0)
+    found = _Screen(corners[..., :4], size)
     best = depth.copy()
     kept: list[tuple[npt.NDArray[np.int64], Floats, npt.NDArray[np.int64]]] = []
-    for chunk in _chunks(counts):
-        triangle = np.repeat(chunk, counts[chunk])
-        step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
-        x = low[triangle, 0] + step % extent[triangle, 0]
-        y = low[triangle, 1] + step // extent[triangle, 0]
-        weights = _weights(screen[triangle], np.stack([x, y], axis=1) + 0.5)
-        at = (z[triangle] * weights).sum(axis=1)
-        pixel = (size[1] - 1 - y) * size[0] + x
-        inside = (weights >= 0).all(axis=1) & (at >= 0) & (at <= 1) & (at < best[pixel])
-        pixel, at, triangle = pixel[inside], at[inside], triangle[inside]
+    for pixel, at, triangle in found.covered(facing):
+        nearer = at < best[pixel]
+        pixel, at, triangle = pixel[nearer], at[nearer], triangle[nearer]
         nearest = np.lexsort((at, pixel))
         first = nearest[np.r_[True, pixel[nearest][1:] != pixel[nearest][:-1]]] if len(nearest) else nearest
         best[pixel[first]] = at[first]
@@ -95,11 +96,52 @@ def rasterise(
     final = at == best[pixel]
     pixel, at, triangle = pixel[final], at[final], triangle[final]
     place = np.stack([pixel % size[0], size[1] - 1 - pixel // size[0]], axis=1)
-    true = _perspective(_weights(screen[triangle], place + 0.5), w[triangle])
+    screen, w = found.places[triangle], corners[triangle, :, 3]
     values = corners[triangle][..., 4:]
-    mixed = np.einsum("nc,nca->na", true, values)
+    mixed = np.einsum("nc,nca->na", _perspective(_weights(screen, place + 0.5), w), values)
     named = {name: mixed[:, part] for name, part in layout.items()}
-    return Hits(pixel, at, area[triangle] > 0, named, values, screen[triangle], w[triangle], place, layout)
+    return Hits(pixel, at, found.areas[triangle] > 0, named, values, screen, w, place, layout)
+
+
+def walls_behind(triangles: Indices, clip: Floats, size: tuple[int, int], depth: Floats) -> Floats:
+    """How many more triangles farther than `depth` are seen from inside than from outside, for each pixel."""
+    found = _Screen(_in_front(clip[triangles]), size)
+    walls = np.zeros(len(depth))
+    for pixel, at, triangle in found.covered(0):
+        behind = at > depth[pixel]
+        np.add.at(walls, pixel[behind], -np.sign(found.areas[triangle[behind]]))
+    return walls
+
+
+class _Screen:
+    """Triangles on the screen, corners (n, 3, 4) in clip space: places in pixels from the lower left, as in OpenGL."""
+
+    def __init__(self, corners: Floats, size: tuple[int, int]) -> None:
+        w = corners[..., 3]
+        self.size = size
+        self.places = (corners[..., :2] / w[..., None] * 0.5 + 0.5) * np.array(size)
+        self.depths = corners[..., 2] / w * 0.5 + 0.5
+        screen = self.places
+        self.areas = _cross(screen[:, 1] - screen[:, 0], screen[:, 2] - screen[:, 0])
+
+    def covered(self, facing: int) -> Iterator[tuple[npt.NDArray[np.int64], Floats, npt.NDArray[np.int64]]]:
+        """The pixels whose middles triangles cover, with the depth there in 0–1 and the triangle; in chunks."""
+        size, screen = self.size, self.places
+        low = np.clip(np.ceil(screen.min(axis=1) - 0.5), 0, size).astype(np.int64)
+        high = np.clip(np.floor(screen.max(axis=1) - 0.5) + 1, 0, size).astype(np.int64)
+        extent = np.maximum(high - low, 0)
+        wanted = np.abs(self.areas) > 1e-12 if not facing else self.areas * facing > 1e-12
+        counts = np.where(wanted, extent[:, 0] * extent[:, 1], 0)
+        for chunk in _chunks(counts):
+            triangle = np.repeat(chunk, counts[chunk])
+            step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
+            x = low[triangle, 0] + step % extent[triangle, 0]
+            y = low[triangle, 1] + step // extent[triangle, 0]
+            weights = _weights(screen[triangle], np.stack([x, y], axis=1) + 0.5)
+            at = (self.depths[triangle] * weights).sum(axis=1)
+            inside = (weights >= 0).all(axis=1) & (at >= 0) & (at <= 1)
+            pixel = (size[1] - 1 - y) * size[0] + x
+            yield pixel[inside], at[inside], triangle[inside]
 
 
 def _weights(screen: Floats, centre: Floats) -> Floats:

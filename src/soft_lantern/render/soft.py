@@ -17,10 +17,12 @@ from soft_lantern.errors import LanternError
 from soft_lantern.ir import supply
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
+from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
-from soft_lantern.render.raster import Hits, rasterise
+from soft_lantern.render.raster import Hits, rasterise, walls_behind
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.scene.mesh import Mesh
+from soft_lantern.values.images import Image
 
 
 class SoftRenderer:
@@ -30,20 +32,25 @@ class SoftRenderer:
     device = "NumPy"
     compiled = 0
 
+    def release(self) -> None:
+        """Nothing is held."""
+
     def render(self, frame: Frame) -> Picture:
-        """The picture of the frame, without multisampling."""
+        """The picture of the frame, without multisampling and glow."""
         started = time.perf_counter()
         width, height = frame.size
         if width * height > 64_000_000:
             raise LanternError(f"{width} × {height} is more than the NumPy renderer draws")
         canvas = _Canvas(frame)
-        for item in frame.items:
-            if not item.late:
-                canvas.draw(item)
-        canvas.scene_depth = canvas.surface_depth.copy()
-        for item in frame.items:
-            if item.late:
-                canvas.draw(item)
+        for late in (False, True):
+            canvas.scene_depth = canvas.surface_depth.copy()
+            for item in frame.items:
+                if item.shown and item.late == late:
+                    canvas.draw(item)
+        if frame.edges:
+            for item in frame.items:
+                if item.shown and not item.prop:
+                    canvas.draw_edges(item)
         colour = canvas.colour
         shown = read_paint(Paint(frame.display), {str(DISPLAYED.data): colour.T}, len(colour))
         # The way OpenGL 3.3 (section 2.1.5) turns a float into an 8-bit component.
@@ -57,6 +64,9 @@ class _Canvas:
 
     def __init__(self, frame: Frame) -> None:
         self.frame = frame
+        self.uniforms = dict(frame.uniforms)
+        if frame.shadow:
+            self.uniforms[str(shadow.PICTURE.data)] = _shadow_map(frame, frame.shadow)
         count = frame.size[0] * frame.size[1]
         self.colour = _backdrop(frame, np.arange(count))
         self.depth = np.full(count, np.inf)
@@ -66,18 +76,15 @@ class _Canvas:
     def draw(self, item: Item) -> None:
         """Draw an item over what is there."""
         frame = self.frame
-        hits = drawn(item.mesh, item.inputs, frame, self.depth, item.paint.offset, item.paint.uniforms)
-        if item.mirrored:
-            hits = replace(hits, front=~hits.front)
+        hits = self._hits(item, self.depth)
         leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size)
         leaves["scene_depth"] = self.scene_depth[hits.pixels]
-        painted = read_paint(item.paint, leaves, len(hits.pixels))
-        pixels, depths = hits.pixels, hits.depths
-        if item.paint.cut_out:
-            kept = painted[:, 3] >= 0.5
-            pixels, depths, painted = pixels[kept], depths[kept], painted[kept]
-        else:
-            kept = np.ones(len(pixels), bool)
+        painted = read_paint(item.paint, leaves, len(hits.pixels), self.uniforms | item.uniforms)
+        kept = painted[:, 3] >= 0.5 if item.paint.masked else np.ones(len(hits.pixels), bool)
+        volumes = frame.volumes(item)
+        if volumes:
+            kept &= self._farther_walls(hits, volumes) < 0.5
+        pixels, depths, painted = hits.pixels[kept], hits.depths[kept], painted[kept]
         if item.blended:
             alpha, under = painted[:, 3:], self.colour[pixels]
             painted = np.hstack(
@@ -89,20 +96,79 @@ class _Canvas:
             self.surface_depth[pixels] = np.broadcast_to(leaves["surface_depth"], hits.pixels.shape)[kept]
         self.colour[pixels] = painted
 
+    def draw_edges(self, item: Item) -> None:
+        """Draw the edges of an item's nearest triangles."""
+        hits = self._hits(item, np.where(np.isfinite(self.depth), self.depth * (1 + 1e-6) + 1e-7, np.inf))
+        at_edge = hits.pixels[hits.from_edge() < 0.6]
+        self.colour[at_edge] = EDGE_COLOUR
+
+    def _hits(self, item: Item, depth: npt.NDArray[np.float64]) -> Hits:
+        frame = self.frame
+        hits = drawn(item, frame.inputs, frame.camera.view_projection, frame.size, depth, frame.uniforms)
+        return replace(hits, front=~hits.front) if item.mirrored else hits
+
+    def _farther_walls(self, hits: Hits, volumes: list[Item]) -> npt.NDArray[np.float64]:
+        """Behind each hit, how many more walls of the volumes lead out than in: more than none inside a volume."""
+        frame = self.frame
+        own = np.full(frame.size[0] * frame.size[1], np.inf)
+        own[hits.pixels] = hits.depths
+        walls = np.zeros(len(own))
+        for volume in volumes:
+            placed = _placed(volume, frame.inputs, frame.uniforms)
+            clip = _clip(placed["position_world"], frame.camera.view_projection)
+            walls += walls_behind(volume.mesh.triangles, clip, frame.size, own) * (-1 if volume.mirrored else 1)
+        return np.asarray(walls[hits.pixels])
+
+
+EDGE_COLOUR = (0.02, 0.02, 0.03, 1.0)
+
+
+def _shadow_map(frame: Frame, view: shadow.ShadowView) -> Image:
+    """The depth along the sun's rays of what casts shadows, first row lowest as OpenGL draws it."""
+    size = (shadow.SIZE, shadow.SIZE)
+    depth = np.full(shadow.SIZE**2, np.inf)
+    found = np.full((shadow.SIZE**2, 4), shadow.NOTHING, np.float32)
+    paint = Paint(shadow.drawn_depth())
+    for item in frame.items:
+        if item.casts_shadow:
+            hits = drawn(replace(item, culled=False), frame.inputs, view.view_projection, size, depth, frame.uniforms)
+            leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size, rates=item.paint.masked)
+            kept = np.ones(len(hits.pixels), bool)
+            if item.paint.masked:
+                kept = read_paint(item.paint, leaves, len(hits.pixels), frame.uniforms | item.uniforms)[:, 3] >= 0.5
+            depth[hits.pixels[kept]] = hits.depths[kept]
+            found[hits.pixels[kept]] = read_paint(paint, leaves, len(hits.pixels), frame.uniforms)[kept]
+    return Image(found.reshape(*size, 4)[::-1], "data", "nearest", "clamp")
+
 
 def drawn(
-    mesh: Mesh,
-    of_object: Mapping[str, tuple[float, ...]],
-    frame: Frame,
+    item: Item,
+    of_frame: Mapping[str, tuple[float, ...]],
+    view_projection: npt.NDArray[np.float64],
+    size: tuple[int, int],
     depth: npt.NDArray[np.float64],
-    offset: Expr | None = None,
-    uniforms: Mapping[str, UniformValue] | None = None,
+    shared: Mapping[str, UniformValue] | None = None,
 ) -> Hits:
-    """Where a mesh is nearer than `depth` in a frame, and what its triangles carry there."""
-    leaves = vertex_leaves(mesh, supply.vertex(offset), {**frame.inputs, **of_object}, uniforms or {})
-    carried = shaded_vertices(mesh, supply.vertex(offset), leaves)
-    clip = np.c_[carried["position_world"], np.ones(len(mesh.positions))] @ frame.camera.view_projection.T
-    return rasterise(mesh.triangles, clip, carried, frame.size, depth)
+    """Where an item is nearer than `depth` in a picture, and what its triangles carry there.
+
+    `of_frame`: the inputs of `ir.supply.OF_FRAME`; `shared`: values of uniforms that are not the paint's own.
+    """
+    carried = _placed(item, of_frame, shared or {})
+    clip = _clip(carried["position_world"], view_projection)
+    facing = (-1 if item.mirrored else 1) if item.culled else 0
+    return rasterise(item.mesh.triangles, clip, carried, size, depth, facing)
+
+
+def _placed(
+    item: Item, of_frame: Mapping[str, tuple[float, ...]], shared: Mapping[str, UniformValue]
+) -> dict[str, npt.NDArray[np.float64]]:
+    wanted = supply.vertex(item.paint.offset)
+    leaves = vertex_leaves(item.mesh, wanted, {**of_frame, **item.inputs}, {**shared, **item.uniforms})
+    return shaded_vertices(item.mesh, wanted, leaves)
+
+
+def _clip(positions: npt.NDArray[np.float64], view_projection: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    return np.asarray(np.c_[positions, np.ones(len(positions))] @ view_projection.T)
 
 
 def vertex_leaves(
@@ -168,13 +234,15 @@ def derived(names: list[str], leaves: Mapping[str, Array]) -> dict[str, Array]:
     return {name: values[expr] for name, expr in exprs.items()}
 
 
-def read_paint(paint: Paint, inputs: Mapping[str, Array], count: int) -> npt.NDArray[np.float32]:
-    """Linear RGBA of a paint where the inputs are, (n, 4)."""
+def read_paint(
+    paint: Paint, inputs: Mapping[str, Array], count: int, uniforms: Mapping[str, UniformValue] | None = None
+) -> npt.NDArray[np.float32]:
+    """Linear RGBA of a paint where the inputs are, (n, 4); `uniforms` are its own where none are given."""
     (colour,) = supply.at_pixel([paint.colour])
-    leaves = dict(inputs)
+    leaves, values = dict(inputs), paint.uniforms if uniforms is None else uniforms
     for expr in topological([colour]):
         if expr.op is Op.UNIFORM and str(expr.data) not in leaves:
-            leaves[str(expr.data)] = leaf(paint.uniforms[str(expr.data)])
+            leaves[str(expr.data)] = leaf(values[str(expr.data)])
     return as_rows(evaluate([colour], leaves)[colour], count)
 
 
@@ -184,4 +252,4 @@ def _backdrop(frame: Frame, pixels: npt.NDArray[np.int64]) -> npt.NDArray[np.flo
     far = np.stack([x, y, np.ones_like(x), np.ones_like(x)]).T @ np.linalg.inv(frame.camera.view_projection).T
     inputs = {name: leaf(value) for name, value in frame.inputs.items()}
     inputs["position_world"] = (far[:, :3] / far[:, 3:]).T
-    return read_paint(frame.backdrop, inputs, len(pixels)).copy()
+    return read_paint(frame.backdrop, inputs, len(pixels), frame.uniforms | frame.backdrop.uniforms).copy()

@@ -17,9 +17,10 @@ from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.supply import at_pixel, read_inputs
-from soft_lantern.render import surface_model
+from soft_lantern.render import props, shadow, surface_model
 from soft_lantern.render.frame import Frame, Item, Paint, placed_inputs
-from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds, mesh_from
+from soft_lantern.render.lighting import light_uniforms
+from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds
 from soft_lantern.scene.transforms import Camera, placement
 from soft_lantern.values.images import Image
 
@@ -51,15 +52,42 @@ class WireView:
 
 @dataclass(frozen=True, slots=True)
 class StageOptions:
-    """How the stage is judged: what is drawn beside the objects, and what of the surface is shown."""
+    """How the stage is judged: what is drawn beside the objects, and what of the surface is shown.
+
+    `textures`: off, every texture is its own mean. `edges`: triangles' edges over all. `solo`: only this object of the
+    scene, or this part of it, is drawn.
+    """
 
     backdrop: bool = True
     floor: bool = True
+    grid: bool = True
     tone_map: bool = True
-    gauge: float | None = None
+    gauge: bool = True
+    shadow: bool = True
+    glow: bool = True
+    textures: bool = True
+    edges: bool = False
     show: str = LIT
     clip: bool = False
     wire: WireView | None = None
+    solo: tuple[str, str] = ("", "")
+
+    @property
+    def lit(self) -> bool:
+        """Whether the surface is shown as it is, lit, rather than something of it."""
+        return self.show == LIT and not self.wire and not self.clip
+
+
+@dataclass(frozen=True, slots=True)
+class Dress:
+    """How something is drawn by what it wears: its paint and what the surface node says beside it."""
+
+    paint: Paint
+    blended: bool
+    late: bool
+    culled: bool
+    casts: bool
+    receives: bool
 
 
 class Looks:
@@ -75,18 +103,17 @@ class Looks:
         """The material as expressions."""
         return self._lowered(material)
 
-    def paint(
+    def dressed(
         self, project: Project, look_id: str, options: StageOptions, images: Mapping[str, Image] | None = None
-    ) -> tuple[Paint, bool]:
-        """What something wearing that instance or material is coloured with, and whether it blends with what is behind.
-
-        Plain grey where it is missing.
-        """
+    ) -> Dress:
+        """How something wearing that instance or material is drawn; plain grey where it is missing."""
         found = look(project, look_id)
         material = found.material if found else GREY
         lowered = self.lowered(material)
+        if not options.textures:
+            images = {name: evened(image) for name, image in (images or {}).items()}
         values = uniform_values(lowered, material, found.values if found else {}, images)
-        colour = _shown(lowered, options.show)
+        colour = _shown(lowered, options)
         view = options.wire
         if view:
             mine = material.id == view.material and view.wire in lowered.wires
@@ -94,24 +121,40 @@ class Looks:
             values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}
         if options.clip:
             colour = clip_hatched(colour)
-        whole = options.show == LIT and not view and not options.clip
-        blended = whole and lowered.alpha_mode == "blend"
-        if lowered.alpha_mode == "mask":
+        masked = lowered.alpha_mode == "mask"
+        blended = options.lit and lowered.alpha_mode == "blend"
+        if masked:
             colour = join(colour.xyz, f.step(lowered.surface["alpha_cutoff"], lowered.surface["alpha"]))
         elif not blended:
             colour = join(colour.xyz, 1.0)
-        return Paint(colour, values, lowered.names, lowered.offset, lowered.alpha_mode == "mask"), blended
+        hidden_in = frozenset(name.strip() for name in lowered.traits.get("hidden_in", "").split(",") if name.strip())
+        paint = Paint(colour, values, lowered.names, lowered.offset, masked, hidden_in)
+        return Dress(
+            paint,
+            blended,
+            late(paint, blended),
+            culled=lowered.traits.get("double_sided") != "yes",
+            casts=lowered.traits.get("casts_shadow") != "no" and lowered.alpha_mode != "blend",
+            receives=lowered.traits.get("receives_shadow") != "no",
+        )
 
 
-def _shown(lowered: Lowered, show: str) -> Expr:
-    if show == LIT and lowered.unlit:
+def _shown(lowered: Lowered, options: StageOptions) -> Expr:
+    if options.show == LIT and lowered.unlit:
         return join(lowered.surface["base_colour"], lowered.surface["alpha"])
-    if show == LIT:
-        return surface_model.lit(lowered.surface)
-    value = lowered.surface[show]
-    if show == "normal":
+    if options.show == LIT:
+        return surface_model.lit(lowered.surface, shadowed=options.shadow)
+    value = lowered.surface[options.show]
+    if options.show == "normal":
         value = value * 0.5 + 0.5
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
+
+
+@functools.lru_cache(maxsize=256)
+def evened(image: Image) -> Image:
+    """An image of one texel: the mean of all, linear."""
+    mean = image.linear().mean(axis=(0, 1), dtype=np.float64)
+    return Image(mean.astype(np.float32).reshape(1, 1, 4), image.encoding, image.filter, image.wrap)
 
 
 def _wire_colour(value: Expr, view: WireView) -> Expr:
@@ -200,38 +243,67 @@ def frame_of(
     items: list[Item] = []
     behind: list[Item] = []
     away: dict[int, float] = {}
+    dresses: dict[str, Dress] = {}
     for thing in scene.objects:
         if thing.asset not in models:
             continue
-        paints: dict[str, tuple[Paint, bool]] = {}
-        for name, mesh, matrix in placed_parts(thing, models[thing.asset]):
+        model = models[thing.asset]
+        for name, mesh, matrix in placed_parts(thing, model):
             worn = thing.wears.get(name, thing.wears.get("", ""))
-            if worn not in paints:
-                paints[worn] = looks.paint(project, worn, options, images)
-            paint, blended = paints[worn]
-            item = Item(mesh, object_inputs(thing, models[thing.asset], mesh), paint, blended, late(paint, blended))
+            if worn not in dresses:
+                dresses[worn] = looks.dressed(project, worn, options, images)
+            dress = dresses[worn]
+            apart = options.solo[0] and options.solo not in ((thing.id, ""), (thing.id, name))
+            shown = not (name in thing.hidden or "" in thing.hidden or apart)
+            item = Item(
+                mesh,
+                object_inputs(thing, model, mesh),
+                dress.paint,
+                dress.blended,
+                dress.late,
+                dress.culled,
+                casts_shadow=shown and dress.casts and thing.casts_shadow,
+                receives_shadow=dress.receives and thing.receives_shadow,
+                cuts=thing.cut_outs.get(name, thing.cut_outs.get("", "")),
+                shown=shown,
+            )
             (behind if item.late else items).append(item)
             away[id(item)] = _distance(mesh, matrix, camera)
+    items.sort(key=lambda item: away[id(item)])  # what is near hides what is far before that is worked out
     low, high = scene_bounds(scene, models)
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
     middle = (low + high) / 2
-    if options.floor:
-        items.append(
-            Item(
-                _sheet(),
-                _level(middle, min(0.0, np.floor(low[1] * 2) / 2), reach * 4),
-                _floor_paint(reach),
-                blended=True,
-                late=True,
-            )
-        )
+    uniforms = light_uniforms(scene.environment, dict(images or {}))
+    view = None
+    if options.shadow and any(uniforms["stage:sun_light"]):  # type: ignore[arg-type]
+        view = shadow.view_round(low, high, np.array(uniforms["stage:sun_direction"]))
+    uniforms |= (view or NO_SHADOW).uniforms
+    if options.floor or options.grid:
+        ground = min(0.0, float(np.floor(low[1] * 2) / 2))
+        switches = {"solid": options.floor, "grid": options.grid, "shadowed": options.shadow}
+        items.append(props.floor(middle, ground, reach, **switches))
     items += sorted(behind, key=lambda item: (item.blended, -away[id(item)]))
-    if options.gauge is not None:
-        items.append(Item(_sheet(), _level(middle, options.gauge, reach * 0.42), _GAUGE, blended=True, late=True))
-    backdrop = _SKY if options.backdrop else _PLAIN
-    tone_map = options.tone_map and options.show == LIT and not options.clip and not options.wire
-    display = surface_model.displayed(tone_map)
-    return Frame(size, camera, tuple(items), backdrop, display, time, samples)
+    if options.gauge and scene.gauge is not None:
+        items.append(props.gauge(middle, scene.gauge_axis, scene.gauge, reach * 0.42))
+    return Frame(
+        size,
+        camera,
+        tuple(items),
+        props.sky_backdrop() if options.backdrop else props.PLAIN,
+        surface_model.displayed(options.tone_map and options.lit),
+        time,
+        samples,
+        uniforms,
+        view,
+        GLOW if options.glow and options.lit else 0.0,
+        options.edges,
+    )
+
+
+GLOW = 0.35
+"""How much of what is brighter than white spreads, where glow is on."""
+NO_SHADOW = shadow.ShadowView(np.zeros(3), np.array([0.0, 1.0, 0.0]), 1.0)
+"""Stands in where no sun shines: nothing is drawn, and the whole map is lit."""
 
 
 def late(paint: Paint, blended: bool) -> bool:
@@ -244,53 +316,3 @@ def _distance(mesh: Mesh, matrix: Matrix, camera: Camera) -> float:
     low, high = mesh.bounds
     middle = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
     return float(np.linalg.norm(middle - camera.position))
-
-
-def _level(middle: Matrix, height: float, reach: float) -> dict[str, tuple[float, ...]]:
-    matrix = np.diag([reach, 1.0, reach, 1.0])
-    matrix[:3, 3] = (middle[0], height, middle[2])
-    return placed_inputs(matrix)
-
-
-@functools.cache
-def _sheet() -> Mesh:
-    """A square seen from both sides."""
-    corners = [[-1, 0, -1], [-1, 0, 1], [1, 0, -1], [1, 0, 1]]
-    return mesh_from(corners, [[0, 1, 2], [2, 1, 3]], np.tile([0.0, 1.0, 0.0], (4, 1)))
-
-
-def _view_direction() -> Expr:
-    return f.normalize(surface_input("position_world") - surface_input("camera_position"))
-
-
-_SKY = Paint(join(surface_model.sky(_view_direction()) * 0.55, 1.0))
-_PLAIN = Paint(const(0.18, 0.18, 0.18, 1.0))
-
-
-def _gauge_paint() -> Paint:
-    """A faint disc with a rim, and rings a tenth of its radius apart."""
-    out = f.length(surface_input("position_object"))
-    rim = f.smoothstep(0.97, 0.975, out)
-    ring = 1.0 - f.smoothstep(0.02, 0.05, f.abs_(f.fract(out * 10.0) - 0.5))
-    alpha = (0.10 + 0.12 * ring + 0.6 * rim) * f.select(out <= 1.0, 1.0, 0.0)
-    return Paint(join(const(0.95, 0.50, 0.12), alpha))
-
-
-_GAUGE = _gauge_paint()
-
-
-def _floor_paint(reach: float) -> Paint:
-    """A metre grid that fades with the distance from the middle of the scene."""
-    position, eye = surface_input("position_world"), surface_input("camera_position")
-    distance = f.length(position - eye)
-    line = distance * 0.0016 + 0.004
-    lines = [_grid_line(part, line) for part in (position.x, position.z)]
-    fade_end = uniform("stage:floor_reach", Type.FLOAT)
-    fade = 1.0 - f.smoothstep(0.3, 1.0, f.length(surface_input("position_object")) * 1.6)
-    alpha = (0.16 + 0.3 * f.max_(lines[0], lines[1]) * f.saturate(fade_end / distance)) * fade
-    return Paint(join(const(0.30, 0.29, 0.34), alpha), {"stage:floor_reach": (reach * 4,)})
-
-
-def _grid_line(at: Expr, width: Expr) -> Expr:
-    off = f.abs_(f.fract(at + 0.5) - 0.5)
-    return 1.0 - f.smoothstep(width, width * 2.0, off)

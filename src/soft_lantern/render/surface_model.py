@@ -10,34 +10,32 @@ from collections.abc import Mapping
 from math import pi
 
 from soft_lantern.ir import functions as f
+from soft_lantern.ir.directions import octahedral_uv, panorama_uv
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.render import shadow
 
-SUN_DIRECTION = (0.45, 0.75, 0.48)
-"""Toward the sun; not yet of unit length."""
-SUN_LIGHT = (1.35, 1.2, 1.0)
-"""Irradiance of the sun on a surface that faces it, divided by pi times white."""
-SKY_ABOVE = (0.42, 0.50, 0.66)
-SKY_BELOW = (0.13, 0.12, 0.13)
-"""Radiance straight up and straight down; between them it goes linearly with the direction's y."""
+SCATTERED_BANDS, SCATTERED_SIZE = 8, 256
+"""Octahedral maps of a sky for evenly spaced roughnesses (one more is for diffuse surfaces), and texels across each."""
 
 DISPLAYED = uniform("stage:picture", Type.VEC4)
 """A pixel of the finished linear picture, as the display pass reads it."""
 
 
-def lit(surface: Mapping[str, Expr]) -> Expr:
-    """Linear RGBA of a surface under the sun and the sky."""
+def lit(surface: Mapping[str, Expr], *, shadowed: bool = False) -> Expr:
+    """Linear RGBA of a surface under the sun and the sky, in the sun's shadow map if `shadowed`."""
     normal = surface["normal"]
     view = f.normalize(surface_input("camera_position") - surface_input("position_world"))
     base, metallic = surface["base_colour"], f.saturate(surface["metallic"])
     roughness = f.clamp(surface["roughness"], 0.04, 1.0)
     diffuse_colour = f.mix(base, const(0, 0, 0), metallic)
     f0, f90 = reflectance(base, metallic, surface["specular"], surface["specular_colour"])
-    to_sun = f.normalize(const(*SUN_DIRECTION))
+    to_sun, facing_sun = SUN_DIRECTION, f.saturate(f.dot(normal, SUN_DIRECTION))
     from_sun = brdf(diffuse_colour, f0, roughness, normal, view, to_sun, f90)
-    facing_sun = f.saturate(f.dot(normal, to_sun))
-    sun = from_sun * (const(*SUN_LIGHT) * (pi * facing_sun))
-    sky_light = _from_sky(diffuse_colour, f0, roughness, normal, view) * surface["occlusion"]
+    sun = from_sun * (SUN_LIGHT * (pi * facing_sun))
+    if shadowed:
+        sun = sun * shadow.sunlit_share(SUN_DIRECTION)
+    sky_light = from_sky(diffuse_colour, f0, f90, roughness, normal, view) * surface["occlusion"]
     return join(sun + sky_light + surface["emissive"], surface["alpha"])
 
 
@@ -87,46 +85,59 @@ def smith_visibility(alpha: Expr, normal: Expr, view: Expr, light: Expr) -> Expr
     """Smith's height-correlated masking and shadowing over 4·(n·l)·(n·v)."""
     n_l = f.max_(f.dot(normal, light), 1e-4)
     n_v = f.max_(f.abs_(f.dot(normal, view)), 1e-4)
+    return smith(alpha, n_l, n_v)
+
+
+def smith(alpha: Expr, n_l: Expr, n_v: Expr) -> Expr:
+    """The same from the cosines of the light and of the view to the normal."""
     squared = alpha * alpha
     toward_light = n_v * f.sqrt(n_l * n_l * (1.0 - squared) + squared)
     toward_view = n_l * f.sqrt(n_v * n_v * (1.0 - squared) + squared)
     return 0.5 / (toward_light + toward_view)
 
 
-def sky(direction: Expr) -> Expr:
-    """Radiance of the sky from a unit direction: linear in its y."""
-    middle, half = _sky_parts()
-    return middle + half * direction.y
+def sky_radiance(direction: Expr) -> Expr:
+    """What the sky shows in a unit direction, exposure included."""
+    return f.texture(_SKY, panorama_uv(_turned_back(direction))).xyz * _SKY_GAIN
 
 
 def sky_irradiance(normal: Expr) -> Expr:
-    """The sky's irradiance on a surface over pi: exact for a sky linear in y, middle + ⅔·half·n.y."""
-    middle, half = _sky_parts()
-    return middle + half * (normal.y * (2 / 3))
+    """The sky's irradiance on a surface that faces a direction, over pi."""
+    return _scattered(_turned_back(normal), const(float(SCATTERED_BANDS))) * _SKY_GAIN
 
 
-def _sky_parts() -> tuple[Expr, Expr]:
-    middle = const(*((a + b) / 2 for a, b in zip(SKY_ABOVE, SKY_BELOW, strict=True)))
-    half = const(*((a - b) / 2 for a, b in zip(SKY_ABOVE, SKY_BELOW, strict=True)))
-    return middle, half
+def from_sky(diffuse_colour: Expr, f0: Expr, f90: Expr, roughness: Expr, normal: Expr, view: Expr) -> Expr:
+    """Radiance that a surface sends to the viewer under the sky alone.
+
+    Mirrored light by the split sum; the diffuse share is what the strongest mirrored channel leaves, as in `brdf`.
+    """
+    mirrored = _turned_back(f.reflect(-view, normal))
+    level = roughness * (SCATTERED_BANDS - 1)
+    lower = f.floor(f.min_(level, SCATTERED_BANDS - 1.001))
+    radiance = f.mix(_scattered(mirrored, lower), _scattered(mirrored, lower + 1.0), level - lower) * _SKY_GAIN
+    table = f.texture(_SPLIT_SUM, join(f.saturate(f.dot(normal, view)), roughness))
+    response = f0 * table.x + f90 * table.y
+    strongest = f.max_(f.max_(response.x, response.y), response.z)
+    return (1.0 - strongest) * (diffuse_colour * sky_irradiance(normal)) + radiance * response
 
 
-def _from_sky(diffuse_colour: Expr, f0: Expr, roughness: Expr, normal: Expr, view: Expr) -> Expr:
-    """Diffuse light exactly; mirrored light by flattening the sky with roughness and a fitted Fresnel response."""
-    mirrored = f.reflect(-view, normal)
-    middle, half = _sky_parts()
-    radiance = middle + half * (mirrored.y * (1.0 - roughness * (1 / 3)))
-    return diffuse_colour * sky_irradiance(normal) + radiance * _sky_response(f0, roughness, normal, view)
+SUN_DIRECTION, SUN_LIGHT = uniform("stage:sun_direction", Type.VEC3), uniform("stage:sun_light", Type.VEC3)
+"""The unit direction toward the sun, and its irradiance on a surface that faces it, over pi."""
+_SKY, _SPLIT_SUM, _SCATTERED = (uniform(f"stage:{n}", Type.SAMPLER) for n in ("sky", "split_sum", "scattered"))
+_SKY_GAIN, _SKY_TURN = uniform("stage:sky_gain", Type.FLOAT), uniform("stage:sky_turn", Type.VEC2)
 
 
-def _sky_response(f0: Expr, roughness: Expr, normal: Expr, view: Expr) -> Expr:
-    """Share of an even sky that GGX mirrors toward the view: Karis's analytic fit (2014) of the split-sum table."""
-    n_v = f.saturate(f.dot(normal, view))
-    r = roughness * const(-1, -0.0275, -0.572, 0.022) + const(1, 0.0425, 1.04, -0.04)
-    bend = f.min_(r.x * r.x, f.exp2(-9.28 * n_v)) * r.x + r.y
-    scale = bend * -1.04 + r.z
-    offset = bend * 1.04 + r.w
-    return f0 * scale + offset
+def _turned_back(direction: Expr) -> Expr:
+    """A direction of the world among those of a sky that is turned about Y."""
+    cosine, sine = _SKY_TURN.x, _SKY_TURN.y
+    return join(direction.x * cosine - direction.z * sine, direction.y, direction.x * sine + direction.z * cosine)
+
+
+def _scattered(direction: Expr, band: Expr) -> Expr:
+    """The sky in a direction after scattering of one band; each band's map has a border of one texel."""
+    place = octahedral_uv(direction) * (SCATTERED_SIZE - 2) + 1.0
+    rows = SCATTERED_SIZE * (SCATTERED_BANDS + 1)
+    return f.texture(_SCATTERED, join(place.x / SCATTERED_SIZE, (place.y + band * SCATTERED_SIZE) / rows)).xyz
 
 
 def neutral_tone_map(colour: Expr) -> Expr:

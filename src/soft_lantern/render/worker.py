@@ -6,9 +6,9 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from soft_lantern.errors import LanternError
+from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.render.choose import renderer_for
-from soft_lantern.render.frame import Frame, Picture
+from soft_lantern.render.frame import Frame, Picture, Renderer
 
 Complain = Callable[[str], None]
 
@@ -82,9 +82,32 @@ class RenderWorker:
         self._newest.stop()
 
     def _draw(self, job: Job) -> None:
+        frame = job.make_frame()
+        try:
+            picture = self._renderer().render(frame)
+        except NoGraphics as error:
+            picture = self._again(frame, error)
+        self.compiled = self._renderer().compiled
+        job.deliver(picture)
+
+    def _renderer(self) -> Renderer:
         if not hasattr(self._local, "renderer"):
             self._local.renderer, self.remark = renderer_for(self._backend)
             self.device = self._local.renderer.device
-        picture = self._local.renderer.render(job.make_frame())
-        self.compiled = self._local.renderer.compiled
-        job.deliver(picture)
+        found: Renderer = self._local.renderer
+        return found
+
+    def _again(self, frame: Frame, error: NoGraphics) -> Picture:
+        """The picture by a renderer made anew; where that fails too, NumPy draws from now on."""
+        self._local.renderer.release()
+        del self._local.renderer
+        try:
+            return self._renderer().render(frame)
+        except NoGraphics:
+            self._backend = "soft"
+            if hasattr(self._local, "renderer"):
+                self._local.renderer.release()
+                del self._local.renderer
+            picture = self._renderer().render(frame)
+            self.remark = f"{error}; the slower NumPy renderer draws the stage"
+            return picture

@@ -141,7 +141,7 @@ class StageView(QWidget):
         project, models = self._dressed(self.session.project, scene), dict(self.session.models)
         images = dict(self.session.images)
         shown = project.scenes[scene.id]
-        options = replace(self.options, gauge=scene.gauge if self.gauge_shown else None)
+        options = replace(self.options, gauge=self.gauge_shown)
         samples, time = (4 if still else 0), self.time
 
         def make() -> Frame:

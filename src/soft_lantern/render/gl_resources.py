@@ -1,0 +1,168 @@
+"""What the OpenGL renderer keeps on the graphics side: programs, textures, buffers of meshes, pictures drawn into."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import weakref
+from collections import OrderedDict
+from typing import Any
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.errors import LanternError, NoGraphics
+from soft_lantern.ir.expr import Expr, const
+from soft_lantern.render.frame import Paint
+from soft_lantern.render.gl_text import WrittenShader, fragment_shader, vertex_shader
+from soft_lantern.render.soft import mesh_rows
+from soft_lantern.scene.mesh import Mesh
+from soft_lantern.values.images import Image
+
+PROGRAMS_KEPT = 200
+LARGEST_AS_FLOATS = 1 << 20
+"""Texels above which a texture of 8 bits stays one on the GPU, whose own decoding is a little coarser."""
+TARGETS_KEPT = 24
+_FILTERS = {"linear": moderngl.LINEAR, "nearest": moderngl.NEAREST}
+_SRGB8_ALPHA8 = 0x8C43
+_NOWHERE = const(0.0, 0.0, 0.0)
+
+
+class GlResources:
+    """Made once for each thing, and dropped with it. `compiled` counts the programs built so far."""
+
+    def __init__(self) -> None:
+        """Raises NoGraphics where no OpenGL 3.3 context can be had."""
+        try:
+            self.context = moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
+        except Exception as error:  # the binding raises many kinds, down to plain Exception
+            raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
+        self.compiled = 0
+        self._programs: OrderedDict[str, moderngl.Program] = OrderedDict()
+        self._fragments: weakref.WeakKeyDictionary[Expr, dict[tuple[bool, bool], WrittenShader]] = (
+            weakref.WeakKeyDictionary()
+        )
+        self._vertices: weakref.WeakKeyDictionary[Expr, dict[tuple[str, ...], WrittenShader]] = (
+            weakref.WeakKeyDictionary()
+        )
+        self._buffers: weakref.WeakKeyDictionary[Mesh, dict[str, moderngl.Buffer]] = weakref.WeakKeyDictionary()
+        self._textures: weakref.WeakKeyDictionary[Image, moderngl.Texture] = weakref.WeakKeyDictionary()
+        self._targets: OrderedDict[tuple[str, int, int, int], Target] = OrderedDict()
+
+    def program(self, vertex: str, fragment: str) -> moderngl.Program:
+        """The program of two shaders, compiled once. Raises LanternError with the driver's words."""
+        key = vertex + fragment
+        if key not in self._programs:
+            try:
+                self._programs[key] = self.context.program(vertex_shader=vertex, fragment_shader=fragment)
+            except moderngl.Error as error:
+                raise LanternError(f"the graphics driver refused a shader: {_first_error(error)}") from error
+            self.compiled += 1
+            if len(self._programs) > PROGRAMS_KEPT:
+                self._programs.popitem(last=False)[1].release()
+        self._programs.move_to_end(key)
+        return self._programs[key]
+
+    def fragment(self, paint: Paint, *, outside: bool = False) -> WrittenShader:
+        """The fragment shader of a paint; see `gl_text.fragment_shader`."""
+        kept = self._fragments.setdefault(paint.colour, {})
+        key = (paint.masked, outside)
+        if key not in kept:
+            kept[key] = fragment_shader(paint, outside=outside)
+        return kept[key]
+
+    def vertex(self, offset: Expr | None, fragment: WrittenShader) -> WrittenShader:
+        """The vertex shader that moves by an offset and hands a fragment shader what it takes."""
+        kept = self._vertices.setdefault(_NOWHERE if offset is None else offset, {})
+        if fragment.inputs not in kept:
+            kept[fragment.inputs] = vertex_shader(offset, fragment.inputs)
+        return kept[fragment.inputs]
+
+    def texture(self, image: Image) -> moderngl.Texture:
+        """An image on the graphics side."""
+        if image not in self._textures:
+            size, texels = (image.width, image.height), image.texels
+            if texels.dtype == np.uint8 and texels.size // 4 > LARGEST_AS_FLOATS:
+                code = _SRGB8_ALPHA8 if image.encoding == "colour" else 0
+                made = self.context.texture(size, 4, np.ascontiguousarray(texels).tobytes(), internal_format=code)
+            else:
+                made = self.context.texture(size, 4, image.linear().tobytes(), dtype="f4")
+            made.filter = (_FILTERS[image.filter],) * 2
+            made.repeat_x = made.repeat_y = image.wrap != "clamp"
+            if image.wrap == "mirror":
+                made.use(0)
+                _mirror_bound_texture()
+            self._textures[image] = made
+        return self._textures[image]
+
+    def bind(self, program: moderngl.Program, name: str, image: Image, unit: int) -> None:
+        """Let a sampler read an image by way of a texture unit."""
+        if name in program:
+            self.texture(image).use(unit)
+            program[name] = unit
+
+    def buffer(self, mesh: Mesh, name: str) -> moderngl.Buffer:
+        """The triangles of a mesh, or an attribute or slope by its name in `ir.supply`."""
+        kept = self._buffers.setdefault(mesh, {})
+        if name not in kept:
+            rows = mesh.triangles.astype("u4") if name == "triangles" else mesh_rows(mesh, name).astype("f4")
+            kept[name] = self.context.buffer(np.ascontiguousarray(rows).tobytes())
+        return kept[name]
+
+    def target(self, use: str, size: tuple[int, int], samples: int = 0) -> Target:
+        """A picture to draw into; asked for again with the same words it is the same one."""
+        key = (use, *size, samples)
+        if key not in self._targets:
+            if len(self._targets) >= TARGETS_KEPT:
+                self._targets.popitem(last=False)[1].release()
+            self._targets[key] = Target(self.context, size, samples)
+        self._targets.move_to_end(key)
+        return self._targets[key]
+
+    def release(self) -> None:
+        """Give everything back at once."""
+        with contextlib.suppress(Exception):  # what the driver has lost cannot be given back
+            self.context.release()
+
+
+class Target:
+    """The buffers of one picture: linear float colour (with samples if asked), depth, and what the screen gets."""
+
+    def __init__(self, context: moderngl.Context, size: tuple[int, int], samples: int) -> None:
+        self.linear = context.texture(size, 4, dtype="f4")
+        self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.linear.repeat_x = self.linear.repeat_y = False
+        if samples:
+            colour = context.renderbuffer(size, 4, samples=samples, dtype="f4")
+            self.drawing = context.framebuffer([colour], context.depth_renderbuffer(size, samples=samples))
+            self.resolved = context.framebuffer([self.linear])
+        else:
+            self.drawing = context.framebuffer([self.linear], context.depth_renderbuffer(size))
+            self.resolved = self.drawing
+        self.shown = context.framebuffer([context.renderbuffer(size, 4)])
+
+    def release(self) -> None:
+        """Give the buffers back."""
+        for each in (self.drawing, self.resolved, self.shown, self.linear):
+            each.release()
+
+
+def write_uniform(program: moderngl.Program, name: str, values: npt.ArrayLike) -> None:
+    """Set a uniform of floats, where the driver has kept it. Matrices are given in rows."""
+    if name in program:
+        member: Any = program[name]
+        member.write(np.ascontiguousarray(np.asarray(values).T, "f4").tobytes())
+
+
+def _mirror_bound_texture() -> None:
+    """GL_MIRRORED_REPEAT in both directions, which the binding has no word for; where it cannot be had, it repeats."""
+    with contextlib.suppress(OSError, AttributeError):
+        library = ctypes.CDLL("libOpenGL.so.0")
+        for direction in (0x2802, 0x2803):
+            library.glTexParameteri(0x0DE1, direction, 0x8370)
+
+
+def _first_error(error: Exception) -> str:
+    lines = [line.strip() for line in str(error).splitlines() if "error" in line.lower()]
+    return lines[-1] if lines else str(error).strip().splitlines()[0]
