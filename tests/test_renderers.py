@@ -100,7 +100,7 @@ def test_a_picture_of_nothing_is_the_backdrop(demo_folder: Path, gl: GlRenderer)
         {},
         camera_for(View(), SIZE),
         SIZE,
-        StageOptions(backdrop=False, floor=False, grid=False, tone_map=False),
+        StageOptions(backdrop=False, floor=False, grid=False, tone_map=False, gauge=False),
         Looks(),
     )
     # 0.18 linear is 118 of 255 in sRGB (IEC 61966-2-1).

@@ -31,6 +31,8 @@ from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.values.images import Image
 
 ALL_ATTRIBUTES = ATTRIBUTES | SLOPES
+_FATAL = ("GL_OUT_OF_MEMORY", "GL_UNKNOWN_ERROR")
+"""What the binding calls an exhausted memory, and a lost context, which it has no word for."""
 _DEPTH = join(surface_input("surface_depth"), 0.0, 0.0, 1.0)
 _EDGE = const(*EDGE_COLOUR)
 
@@ -101,7 +103,7 @@ class GlRenderer:
         pixels = self._display(frame, target)
         linear = np.frombuffer(target.linear.read(), np.float32).reshape(frame.size[1], frame.size[0], 4)
         trouble = context.error
-        if trouble != "GL_NO_ERROR":
+        if trouble in _FATAL:
             raise NoGraphics(f"the graphics driver gave up ({trouble})")
         return Picture(pixels, linear[::-1], time.perf_counter() - started)
 
@@ -294,7 +296,7 @@ def _name(entry: tuple[str, UniformValue]) -> str:
 @functools.lru_cache(maxsize=512)
 def _read_by_shape(offset: Expr | None, colour: Expr | None) -> tuple[object, ...]:
     """An offset and a colour with holes, and the names of the inputs they read."""
-    read = read_inputs(vertex(offset).values()) + (read_inputs(at_pixel([colour])) if colour else [])
+    read = read_inputs(vertex(offset).values()) + ([] if colour is None else read_inputs(at_pixel([colour])))
     return (offset, colour, *sorted(set(read)))
 
 

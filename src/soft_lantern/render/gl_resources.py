@@ -24,6 +24,8 @@ PROGRAMS_KEPT = 200
 LARGEST_AS_FLOATS = 1 << 20
 """Texels above which a texture of 8 bits stays one on the GPU, whose own decoding is a little coarser."""
 TARGETS_KEPT = 24
+SPARE_UNIT = 15
+"""A texture unit no shader reads while textures are made: OpenGL 3.3 promises 16."""
 _FILTERS = {"linear": moderngl.LINEAR, "nearest": moderngl.NEAREST}
 _SRGB8_ALPHA8 = 0x8C43
 _NOWHERE = const(0.0, 0.0, 0.0)
@@ -91,7 +93,7 @@ class GlResources:
             made.filter = (_FILTERS[image.filter],) * 2
             made.repeat_x = made.repeat_y = image.wrap != "clamp"
             if image.wrap == "mirror":
-                made.use(0)
+                made.use(SPARE_UNIT)
                 _mirror_bound_texture()
             self._textures[image] = made
         return self._textures[image]
