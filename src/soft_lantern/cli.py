@@ -12,14 +12,12 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated, Any, Protocol, TypeVar
 
-import numpy as np
 import typer
-from PIL import Image
 
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
-from soft_lantern.formats.images import load_images
+from soft_lantern.formats.images import load_images, write_exr, write_png
 from soft_lantern.formats.project_folder import open_project, save_project
 from soft_lantern.formats.shader_package import HEADS, write_package
 from soft_lantern.graph.checks import check_project
@@ -123,7 +121,7 @@ def render(
     size: Annotated[str, typer.Option(help="WIDTHxHEIGHT")] = "960x640",
     backend: Annotated[str, typer.Option(help="gl or soft; by default gl where the machine has it")] = "",
 ) -> None:
-    """Draw a scene, or one object in a material, into a PNG file."""
+    """Draw a scene, or one object in a material, into a PNG file, or its linear light into an OpenEXR file."""
     document = open_project(project).project
     pixels = _parsed_size(size)
     if backend and backend not in BACKENDS:
@@ -147,7 +145,11 @@ def render(
     renderer, remark = renderer_for(backend or None)
     if remark:
         print(remark, file=sys.stderr)
-    _save_png(renderer.render(frame).pixels, output)
+    picture = renderer.render(frame)
+    if output.suffix.lower() == ".exr":
+        write_exr(picture.linear, output)
+    else:
+        write_png(picture.pixels, output)
     print(f"wrote {output}")
 
 
@@ -366,11 +368,3 @@ def _plain_number(value: float) -> float | str:
     if math.isfinite(value):
         return value
     return "NaN" if math.isnan(value) else ("Infinity" if value > 0 else "-Infinity")
-
-
-def _save_png(pixels: np.ndarray, path: Path) -> None:
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        Image.fromarray(np.ascontiguousarray(pixels)).save(path, "PNG")
-    except OSError as error:
-        raise BadValue(f"{path} cannot be written: {error.strerror or error}") from error

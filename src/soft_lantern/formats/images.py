@@ -19,7 +19,9 @@ from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.values.images import Image
 
-READABLE_IMAGES = (".png", ".jpg", ".jpeg", ".tga", ".webp", ".bmp", ".tif", ".tiff")
+FLOATING = (".exr", ".hdr")
+"""Files of linear light without an upper end: OpenEXR and Radiance HDR."""
+READABLE_IMAGES = (".png", ".jpg", ".jpeg", ".tga", ".webp", ".bmp", ".tif", ".tiff", *FLOATING)
 LARGEST = 16384
 _DATA_WORDS = {
     *("normal", "normals", "nrm", "height", "displacement", "mask", "masks", "flow", "depth", "alpha", "noise"),
@@ -72,18 +74,20 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
         id=new_id("texture"),
         name=name[:1].upper() + name[1:],
         file=target.relative_to(folder).as_posix(),
-        encoding="data" if is_data else "colour",
+        encoding="data" if is_data or path.suffix.lower() in FLOATING else "colour",
     )
     return texture, Image(texels, texture.encoding, texture.filter, texture.wrap)
 
 
-@functools.lru_cache(maxsize=64)
+@functools.lru_cache(maxsize=8)
 def _read(path: Path, changed_at: int) -> npt.NDArray[Any]:
-    """The texels of an image file as RGBA of 8 or 16 bits."""
+    """The texels of an image file as RGBA of 8 or 16 bits, or floats."""
     if not path.is_file():
         raise BadFile(f"the image file {path} is missing")
     if path.suffix.lower() not in READABLE_IMAGES:
         raise BadFile(f"{path.name}: only {', '.join(READABLE_IMAGES)} can be read")
+    if path.suffix.lower() in FLOATING:
+        return _read_deep(path)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Pillow.DecompressionBombWarning)
@@ -94,8 +98,77 @@ def _read(path: Path, changed_at: int) -> npt.NDArray[Any]:
                     grey = np.clip(np.asarray(opened, np.int64), 0, 65535).astype(np.uint16)
                     full = np.full_like(grey, 65535)
                     return np.stack([grey, grey, grey, full], axis=2)
+                if _is_deep(path, opened.format or ""):
+                    return _read_deep(path)
                 return np.asarray(opened.convert("RGBA"), np.uint8)
     except BadFile:
         raise
     except Exception as error:  # decoders raise whatever their parsing stumbles over
         raise BadFile(f"{path.name} is not a sound image: {error}") from error
+
+
+def _is_deep(path: Path, kind: str) -> bool:
+    """Whether a PNG has 16 bits a channel, of which the common reader keeps 8 where there is colour."""
+    if kind != "PNG":
+        return False
+    with path.open("rb") as file:
+        return file.read(25)[24:] == b"\x10"  # the bit depth in the header (PNG 1.2, section 4.1.1)
+
+
+def _read_deep(path: Path) -> npt.NDArray[Any]:
+    """RGBA of 16 bits or floats by OpenImageIO; a file without alpha is opaque, one of one channel is grey."""
+    import OpenImageIO as oiio  # slow to import, and only wanted here
+
+    opened = oiio.ImageInput.open(str(path))
+    if opened is None:
+        raise BadFile(f"{path.name} is not a sound image: {_first_line(oiio.geterror())}")
+    try:
+        spec = opened.spec()
+        if max(spec.width, spec.height) > LARGEST or spec.depth > 1:
+            raise BadFile(f"{path.name} is {spec.width} × {spec.height}; at most {LARGEST} is read")
+        names = [name.lower().rpartition(".")[2] for name in spec.channelnames]
+        kind = oiio.UINT16 if spec.format == oiio.UINT16 else oiio.FLOAT
+        texels = opened.read_image(kind)
+        if texels is None:
+            raise BadFile(f"{path.name} is not a sound image: {_first_line(opened.geterror())}")
+    finally:
+        opened.close()
+    texels = texels.reshape(spec.height, spec.width, spec.nchannels)
+    channels = [names.index(name) if name in names else None for name in ("r", "g", "b", "a")]
+    if channels[0] is None:
+        channels[:3] = [0, 0, 0]
+    opaque = 1.0 if texels.dtype.kind == "f" else np.iinfo(texels.dtype).max
+    filled = [np.full(texels.shape[:2], opaque if i == 3 else 0, texels.dtype) for i in range(4)]
+    parts = [filled[i] if at is None else texels[..., at] for i, at in enumerate(channels)]
+    return np.ascontiguousarray(np.stack(parts, axis=2))
+
+
+def write_png(pixels: npt.NDArray[np.uint8], path: Path) -> None:
+    """Save displayed RGBA or RGB of 8 bits. Raises BadFile where the disk refuses."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        Pillow.fromarray(np.ascontiguousarray(pixels)).save(path, "PNG")
+    except OSError as error:
+        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
+
+
+def write_exr(linear: npt.NDArray[np.float32], path: Path) -> None:
+    """Save linear RGBA, (height, width, 4), as OpenEXR of 32-bit floats. Raises BadFile where the disk refuses."""
+    import OpenImageIO as oiio
+
+    height, width = linear.shape[:2]
+    spec = oiio.ImageSpec(width, height, 4, oiio.FLOAT)
+    spec.attribute("compression", "zip")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
+    file = oiio.ImageOutput.create(str(path))
+    if file is None or not file.open(str(path), spec):
+        raise BadFile(f"{path} cannot be written: {_first_line(file.geterror() if file else oiio.geterror())}")
+    if not file.write_image(np.ascontiguousarray(linear, np.float32)) or not file.close():
+        raise BadFile(f"{path} cannot be written: {_first_line(file.geterror())}")
+
+
+def _first_line(text: str) -> str:
+    return (text.strip().splitlines() or ["its data cannot be read"])[0]

@@ -11,6 +11,7 @@ from math import inf
 
 from soft_lantern.graph import fixes
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.edits import choose_setting
 from soft_lantern.graph.expectations import Range, expected_by_inputs
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered
@@ -19,6 +20,7 @@ from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.interval import Interval, may_be_zero
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import SLACK, Reach
+from soft_lantern.ir.supply import read_inputs
 from soft_lantern.nodes import NodeType
 from soft_lantern.values.kinds import Kind
 
@@ -87,7 +89,29 @@ def diagnose(case: Case) -> list[Notice]:
         found += _black_tint(case, node_id, node, node_type)
         found += _never_varies(case, node_id, node, node_type)
     found += _left_ranges(case, used)
+    found += _unheard_alpha(case)
     return found
+
+
+def _unheard_alpha(case: Case) -> Iterator[Notice]:
+    """Alpha that is wired or typed though nothing heeds it, and depth behind on a surface that hides it."""
+    outputs = ("surface", "unlit_surface")
+    node_id = next((i for i, n in case.material.nodes.items() if n.type in outputs), "")
+    lowered, mode = case.lowered, case.lowered.alpha_mode
+    if not node_id or mode == "blend":
+        return
+    name = label_of(case.material, case.material.nodes[node_id])
+    to_blend = Fix("Let it blend", lambda m: choose_setting(m, node_id, "alpha_mode", "blend"))
+    to_mask = Fix("Let it mask", lambda m: choose_setting(m, node_id, "alpha_mode", "mask"))
+    alpha = lowered.inputs.get(port_ref(node_id, "alpha"))
+    bound = case.bounds.get(alpha) if alpha is not None else None
+    if mode == "opaque" and bound and min(bound.low) < 1.0:
+        text = f"{name} has an alpha, but its alpha mode is opaque: it does nothing"
+        yield case.notice(Severity.WARNING, "alpha-unheard", node_id, text, port="alpha", mend=(to_blend, to_mask))
+    read = read_inputs([e for k, e in lowered.surface.items() if mode == "mask" or k not in ("alpha", "alpha_cutoff")])
+    if {"depth_behind", "scene_depth"} & set(read):
+        text = f"{name} reads the depth behind it, but hides it: only what blends has anything behind"
+        yield case.notice(Severity.WARNING, "depth-behind-opaque", node_id, text, mend=(to_blend,))
 
 
 def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> Iterator[Notice]:

@@ -29,7 +29,7 @@ def slip_height(material: Material, node: Node) -> float:
         return ELBOW
     node_type = type_of(material, node)
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1
-    settings = sum(1 for s in node_type.settings if s.choices) if node_type else 0
+    settings = sum(1 for s in node_type.settings if s.shown) if node_type else 0
     return 34.0 + 24.0 * (rows + settings) + thumbnail_height(material, node)
 
 

@@ -63,6 +63,7 @@ AnyRadians = Annotated[Expr, Carries(None, unit="rad")]
 AnyPositive = Annotated[Expr, Carries(None, expected=(1e-6, inf))]
 AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
 Anything = Annotated[Expr, Carries(None, numeric=False)]
+Words = Annotated[str, "typed by people"]
 Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
 DataTexture = Annotated[Expr, Carries(Kind.TEXTURE, data=True)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
@@ -97,11 +98,20 @@ class Port:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A choice that shapes the node and is not a value on a wire. No choices: free text, such as an id."""
+    """A choice that shapes the node and is not a value on a wire. No choices: free text, such as an id.
+
+    `typed`: people type the text themselves.
+    """
 
     name: str
     choices: tuple[str, ...]
     default: str
+    typed: bool = False
+
+    @property
+    def shown(self) -> bool:
+        """Whether it has a row of its own on the node."""
+        return self.typed or bool(self.choices)
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +207,7 @@ def node(
             given = None if parameter.default is inspect.Parameter.empty else parameter.default
             if parameter.kind is inspect.Parameter.KEYWORD_ONLY:
                 choices = typing.get_args(hints[name]) if typing.get_origin(hints[name]) is Literal else ()
-                settings.append(Setting(name, choices, str(given or "")))
+                settings.append(Setting(name, choices, str(given or ""), typed=hints[name] is Words))
             elif isinstance(given, Expr):
                 inputs.append(Port(name, _carried(hints[name]), implied=given))
             else:

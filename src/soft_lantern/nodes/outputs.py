@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 from soft_lantern.ir import supply
 from soft_lantern.ir.expr import Expr, const
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, node
+from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, Words, node
 
 AlphaMode = Literal["opaque", "mask", "blend"]
 Switch = Literal["no", "yes"]
@@ -46,7 +46,7 @@ def surface(
     double_sided: Switch = "no",
     casts_shadow: Literal["yes", "no"] = "yes",
     receives_shadow: Literal["yes", "no"] = "yes",
-    hidden_in: str = "",
+    hidden_in: Words = "",
 ) -> Surface:
     """What the surface is made of, as in the glTF 2.0 metallic-roughness model with specular and emissive strength.
 
@@ -79,7 +79,7 @@ def unlit_surface(
     alpha_mode: AlphaMode = "opaque",
     double_sided: Switch = "no",
     casts_shadow: Literal["yes", "no"] = "yes",
-    hidden_in: str = "",
+    hidden_in: Words = "",
 ) -> Surface:
     """A surface that shows its colour and answers no light, as sprites and glows do.
 

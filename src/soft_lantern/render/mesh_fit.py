@@ -1,4 +1,4 @@
-"""What meshes lack for the materials they wear: vertices for an offset, or colours of their own."""
+"""What meshes lack for what they wear or are marked as: vertices for an offset, colours, a closed shape."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from soft_lantern.graph.document import Asset, Material, Project, Scene, changed
+from soft_lantern.graph.edits import choose_setting
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import uniform_values
@@ -18,7 +19,7 @@ from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.supply import read_inputs
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
-from soft_lantern.render.staging import Looks, object_inputs, placed_parts
+from soft_lantern.render.staging import Looks, StageOptions, object_inputs, placed_parts
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.primitives import FINEST, primitive
 from soft_lantern.scene.transforms import Camera
@@ -74,18 +75,34 @@ def unfit_meshes(
     only: str = "",
     time: float = 0.0,
 ) -> Iterator[Notice]:
-    """A notice for each asset of a scene that is too coarse for a vertex offset, or has no vertex colours to read.
+    """A notice for each asset of a scene that does not fit what it wears or is marked as.
 
-    `only`: the id of the one material to look at.
+    Too coarse for a vertex offset; without the vertex colours that are read; closed, though both its sides blend; open,
+    though it should cut out. `only`: the id of the one material to look at.
     """
     frame = frame_inputs(camera, (1, 1), time)
+    cut_outs = {name for thing in scene.objects for name in thing.cut_outs.values() if name}
     told: set[tuple[str, str]] = set()
     for thing in scene.objects:
         for part, mesh, _ in placed_parts(thing, models[thing.asset]) if thing.asset in models else ():
-            found = look(project, thing.wears.get(part, thing.wears.get("", "")))
+            cuts = thing.cut_outs.get(part, thing.cut_outs.get("", ""))
+            if cuts and not only and (cuts, thing.asset) not in told and not mesh.closed:
+                told.add((cuts, thing.asset))
+                text = f"{thing.name} should cut out {cuts}, but {part} is open: it has no inside"
+                yield Notice(Severity.WARNING, "open-cut-out", text, scene.id)
+            worn = thing.wears.get(part, thing.wears.get("", ""))
+            found = look(project, worn)
             if found is None or (only and found.material.id != only) or (found.material.id, thing.asset) in told:
                 continue
             lowered = looks.lowered(found.material)
+            dress = looks.dressed(project, worn, StageOptions(), images)
+            for missing in sorted(dress.paint.hidden_in - cut_outs):
+                if (found.material.id, missing) not in told:
+                    told.add((found.material.id, missing))
+                    yield _no_cut_out(found.material, missing, scene)
+            if dress.blended and not dress.culled and mesh.closed:
+                told.add((found.material.id, thing.asset))
+                yield _blends_twice(found.material, project.assets[thing.asset])
             if not mesh.has_colours and "vertex_color" in read_inputs(lowered.surface.values()):
                 told.add((found.material.id, thing.asset))
                 yield _colourless(found.material, project.assets[thing.asset])
@@ -112,6 +129,22 @@ def _fine_enough(
             return finer
         finer *= 2
     return 0
+
+
+def _no_cut_out(material: Material, name: str, scene: Scene) -> Notice:
+    text = f"{material.name} is hidden in {name}, but nothing in {scene.name} cuts that out"
+    return Notice(Severity.INFO, "no-cut-out", text, material.id, _output_of(material), "hidden_in")
+
+
+def _output_of(material: Material) -> str:
+    return next((i for i, n in material.nodes.items() if n.type in ("surface", "unlit_surface")), "")
+
+
+def _blends_twice(material: Material, asset: Asset) -> Notice:
+    node_id = _output_of(material)
+    text = f"{asset.name} is closed, and {material.name} blends both its sides: far ones may show over near ones"
+    mend = (Fix("Draw the outer side alone", lambda m: choose_setting(m, node_id, "double_sided", "no")),)
+    return Notice(Severity.WARNING, "blend-both-sides", text, material.id, node_id, "double_sided", fixes=mend)
 
 
 def _colourless(material: Material, asset: Asset) -> Notice:

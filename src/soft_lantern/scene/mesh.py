@@ -43,6 +43,17 @@ class Mesh:
         """How normals, texture coordinates and colours change along each vertex's tangent and bitangent, per metre."""
         return slopes_of(self)
 
+    @functools.cached_property
+    def closed(self) -> bool:
+        """Whether the triangles enclose a volume: at every edge two meet, running along it in opposite directions."""
+        places, welded = np.unique(self.positions.round(6) + 0.0, axis=0, return_inverse=True)
+        corners = welded.reshape(-1)[self.triangles]
+        flat = (corners == np.roll(corners, 1, axis=1)).any(axis=1)
+        starts = corners[~flat].astype(np.int64).reshape(-1)
+        ends = np.roll(corners[~flat], -1, axis=1).astype(np.int64).reshape(-1)
+        there, back = np.sort(starts * len(places) + ends), np.sort(ends * len(places) + starts)
+        return len(there) > 0 and np.array_equal(there, back)
+
     def moved(self, matrix: Matrix) -> Mesh:
         """The mesh under a 4×4 matrix."""
         linear = matrix[:3, :3]

@@ -257,6 +257,21 @@ class CanvasActions(CanvasView):
 
         self.type_in.open(self._widget_rect(area), slip.node.settings.get("expression", ""), typed)
 
+    def type_setting(self, slip: Slip, row: Row) -> None:
+        """Type the text of a setting."""
+        rect = slip.row_rect(row)
+        area = QRectF(rect.center().x() - 20, rect.top() + 1, rect.width() / 2 + 16, rect.height() - 3)
+
+        def typed(text: str) -> None:
+            words = row.name.replace("_", " ")
+            self._reshape(
+                f"Set {words}",
+                slip.node_id,
+                lambda: edits.choose_setting(self.material, slip.node_id, row.name, text.strip()),
+            )
+
+        self.type_in.open(self._widget_rect(area), row.choice, typed)
+
     def type_into(self, slip: Slip, row: Row) -> None:
         """Edit the value typed at an unwired input: a field for numbers, a picker for colours."""
         assert row.port and row.value is not None

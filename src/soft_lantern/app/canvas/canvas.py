@@ -468,6 +468,9 @@ class Canvas(CanvasActions):
 
     def _choose_setting(self, slip: Slip, row: Row) -> None:
         assert row.setting
+        if row.setting.typed:
+            self.type_setting(slip, row)
+            return
         menu = QMenu(self)
         for choice in row.setting.choices:
             action = menu.addAction(choice)

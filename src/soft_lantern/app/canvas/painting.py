@@ -229,9 +229,10 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
         painter.drawText(area, _MIDDLE_LEFT, name)
         painter.setPen(now.colour("text"))
         room = area.adjusted(painter.fontMetrics().horizontalAdvance(name) + 6, 0, -10, 0)
-        choice = painter.fontMetrics().elidedText(row.choice, Qt.TextElideMode.ElideRight, int(room.width()))
+        choice = painter.fontMetrics().elidedText(row.choice or "none", Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _MIDDLE_RIGHT, choice)
-        _paint_down_mark(painter, area)
+        if not row.setting.typed:
+            _paint_down_mark(painter, area)
         return
     assert row.port
     if row.is_output:

@@ -252,7 +252,7 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind], names: Mappi
     if node_type:
         top = TITLE + picture
         for setting in node_type.settings:
-            if setting.choices:
+            if setting.shown:
                 rows.append(Row(top, None, setting, choice=node.settings.get(setting.name, setting.default)))
                 top += ROW
         for port in node_type.inputs:
