@@ -15,6 +15,10 @@ class BadFile(LanternError):
     """A mesh or image file is missing, damaged or of a kind that is not read here."""
 
 
+class Cancelled(LanternError):
+    """The person no longer wants what was being done; nothing is changed."""
+
+
 class BadValue(LanternError):
     """A name or value given by a person does not fit where it was put."""
 

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.timers import single_shot
 from soft_lantern.errors import BadFile, LanternError
-from soft_lantern.formats.assets import bring_in, load_model
+from soft_lantern.formats.assets import Imported, bring_in, load_model
 from soft_lantern.formats.images import bring_in_image, load_texture
 from soft_lantern.formats.project_folder import (
     FOLDERS,
@@ -198,17 +198,23 @@ class Session(QObject):
             objects = tuple(changed(o, **fields) if o.id == object_id else o for o in scene.objects)
             self.apply(name, self.put_scene(self.project, changed(scene, objects=objects)), merge)
 
-    def add_object(self, asset: Asset) -> str:
-        """Stand an asset on the stage, wearing the open material's first look, and return the object's id."""
+    def add_object(self, asset: Asset, imported: Imported | None = None) -> str:
+        """Stand an asset on the stage, and return the object's id.
+
+        It wears what it was imported with, or the open material where that is nothing.
+        """
         project = self.ensure_scene()
+        if imported:
+            project = imported.into(project)
         scene = project.scenes[self.scene_id]
+        worn = imported.wears if imported and imported.wears else {"": self.material_id} if self.material_id else {}
         if asset.id not in project.assets:
             project = changed(project, assets={**project.assets, asset.id: asset})
         thing = StageObject(
             id=new_id("object"),
             name=asset.name,
             asset=asset.id,
-            wears={"": self.material_id} if self.material_id else {},
+            wears=worn,
         )
         scene = changed(scene, objects=(*scene.objects, thing))
         self.apply(f"Add {asset.name}", self.put_scene(project, scene))
@@ -269,7 +275,7 @@ class Session(QObject):
 
     def import_mesh(self, path: Path) -> None:
         """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
-        self._import(path, lambda: bring_in(path, self.folder), lambda read: self._imported(*read))
+        self._import(path, lambda: bring_in(path, self.folder), self._imported)
 
     def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
         """Copy an image into the project as a texture; the reading happens beside the window."""
@@ -329,12 +335,17 @@ class Session(QObject):
 
         self._submit(beside)
 
-    def _imported(self, asset: Asset, model: Model) -> None:
+    def _imported(self, found: Imported) -> None:
+        asset, model = found.asset, found.model
         self.models[asset.id], self._assets[asset.id] = model, asset
-        self.add_object(asset)
+        remarks = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
+        self.mesh_notices[asset.id] = remarks
+        self.add_object(asset, found)
         self.models_changed.emit()
         triangles = sum(len(p.mesh.triangles) for p in model.parts)
-        self.told.emit(f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles")
+        text = f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles"
+        surfaces = len(found.surfaces.instances)
+        self.told.emit(f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text)
 
     def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
         self.images[texture.id], self._textures[texture.id] = image, texture

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import shutil
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from soft_lantern.errors import BadFile
-from soft_lantern.formats.gltf import files_beside, read_gltf
+from soft_lantern.formats.gltf import Document, files_beside, read_file, read_gltf
+from soft_lantern.formats.gltf_surfaces import Surfaces, surfaces_of
 from soft_lantern.formats.obj import read_obj
 from soft_lantern.formats.project_folder import MESH_FOLDER, file_inside
-from soft_lantern.graph.document import Asset, Project, new_id
+from soft_lantern.graph.document import Asset, Project, changed, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
+from soft_lantern.scene.refine import refined
 
 READABLE = (".gltf", ".glb", ".obj")
 
@@ -24,7 +28,8 @@ def load_model(asset: Asset, folder: Path | None) -> Model:
         return primitive(asset.primitive, asset.subdivision)
     if folder is None:
         raise BadFile(f"{asset.name} has no file")
-    return read_model(file_inside(folder, asset.file, asset.name))
+    model = read_model(file_inside(folder, asset.file, asset.name))
+    return refined(model, asset.refine) if asset.refine else model
 
 
 def read_model(path: Path) -> Model:
@@ -53,14 +58,47 @@ def load_models(project: Project, folder: Path | None) -> tuple[dict[str, Model]
     return models, notices
 
 
-def bring_in(path: Path, folder: Path) -> tuple[Asset, Model]:
-    """Copy a mesh file, with the files it needs, into a project folder; the new asset and its model.
+@dataclass(frozen=True)
+class Imported:
+    """A mesh file brought into a project, with what its materials became, and what each of its parts wears."""
 
-    The file is read first: what cannot be read is not copied. Raises BadFile.
+    asset: Asset
+    model: Model
+    surfaces: Surfaces = field(default_factory=Surfaces)
+
+    @property
+    def wears(self) -> dict[str, str]:
+        """Looks by the names of parts, "" for all others; empty where the file has no materials."""
+        worn = {p.name: self.surfaces.worn[p.surface] for p in self.model.parts if p.surface in self.surfaces.worn}
+        looks = set(worn.values())
+        return {"": looks.pop()} if len(looks) == 1 and len(worn) == len(self.model.parts) else worn
+
+    def into(self, project: Project) -> Project:
+        """The project with the asset, its textures, materials and instances."""
+        return changed(
+            project,
+            assets={**project.assets, self.asset.id: self.asset},
+            textures={**project.textures, **{t.id: t for t in self.surfaces.textures}},
+            materials={**project.materials, **{m.id: m for m in self.surfaces.materials}},
+            instances={**project.instances, **{i.id: i for i in self.surfaces.instances}},
+        )
+
+
+def bring_in(path: Path, folder: Path, progress: Progress = silent) -> Imported:
+    """Copy a mesh file, with the files it needs, into a project folder; what it brings.
+
+    The file is read first: what cannot be read is not copied. Raises BadFile, or Cancelled with nothing written.
     """
-    model = read_model(path)
-    beside = files_beside(path) if path.suffix.lower() == ".gltf" else []
+    file: Document | None = None
+    if path.suffix.lower() in (".gltf", ".glb") and path.is_file():
+        model, file = read_file(path, progress)
+    else:
+        model = read_model(path)
     home = folder / MESH_FOLDER / as_identifier(path.stem, _names_in(folder / MESH_FOLDER), "mesh")
+    inside = home.relative_to(folder).as_posix()
+    surfaces = surfaces_of(file, model, inside) if file else Surfaces()
+    beside = files_beside(path) if path.suffix.lower() == ".gltf" else []
+    progress(1.0, f"Copying {path.name}")
     try:
         home.mkdir(parents=True)
         shutil.copy2(path, home / path.name)
@@ -69,10 +107,12 @@ def bring_in(path: Path, folder: Path) -> tuple[Asset, Model]:
             if source.is_relative_to(path.parent.resolve()) and source.is_file():
                 (home / relative).parent.mkdir(parents=True, exist_ok=True)
                 shutil.copy2(source, home / relative)
+        for name, data in surfaces.images.items():
+            (home / name).write_bytes(data)
     except OSError as error:
         raise BadFile(f"{path.name} cannot be copied into the project: {error.strerror}") from error
-    inside = (home / path.name).relative_to(folder).as_posix()
-    return Asset(id=new_id("asset"), name=path.stem.replace("_", " "), file=inside), model
+    asset = Asset(id=new_id("asset"), name=path.stem.replace("_", " "), file=f"{inside}/{path.name}")
+    return Imported(asset, replace(model, remarks=(*model.remarks, *surfaces.remarks)), surfaces)
 
 
 def _names_in(folder: Path) -> set[str]:

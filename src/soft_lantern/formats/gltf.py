@@ -20,7 +20,8 @@ import numpy as np
 import numpy.typing as npt
 import pygltflib
 
-from soft_lantern.errors import BadFile
+from soft_lantern.errors import BadFile, LanternError
+from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, Part, mesh_from
 
 _COMPONENTS = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -30,11 +31,23 @@ _DEEPEST = 200
 _LARGEST = 1 << 30
 
 
-def read_gltf(path: Path) -> Model:
+READ_EXTENSIONS = {
+    *("KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit", "KHR_materials_specular"),
+    *("KHR_materials_emissive_strength", "EXT_texture_webp"),
+}
+
+
+def read_gltf(path: Path, progress: Progress = silent) -> Model:
     """The model in a .gltf or .glb file. Raises BadFile with what is wrong and where."""
+    return read_file(path, progress)[0]
+
+
+def read_file(path: Path, progress: Progress = silent) -> tuple[Model, Document]:
+    """The model in a .gltf or .glb file, and the file itself. Raises BadFile with what is wrong and where."""
     try:
-        return _Reader(path).model()
-    except BadFile:
+        document = Document(path)
+        return _Reader(document, progress).model(), document
+    except LanternError:
         raise
     except (OSError, ValueError, KeyError, IndexError, TypeError, struct.error, RecursionError, OverflowError) as error:
         raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
@@ -99,32 +112,61 @@ def write_glb(path: Path, parts: list[Part]) -> None:
         gltf.save_binary(str(path))
 
 
-class _Reader:
+class Document:
+    """A file as it is: its JSON, and the bytes that its buffers and views hold."""
+
     def __init__(self, path: Path) -> None:
         self.path = path
-        self.document, self.blob = _load(path)
-        self.remarks: list[str] = []
+        self.json, self.blob = _load(path)
         self.buffers: dict[int, bytes] = {}
-        self.meshes: dict[int, list[tuple[str, Mesh]]] = {}
+
+    def buffer(self, index: int) -> bytes:
+        """All bytes of a buffer."""
+        if index not in self.buffers:
+            uri = self.json["buffers"][index].get("uri")
+            self.buffers[index] = self.blob if uri is None else _fetched(self.path, uri)
+        return self.buffers[index]
+
+    def view(self, index: int) -> bytes:
+        """The bytes of a buffer view."""
+        view = self.json["bufferViews"][index]
+        start, length = int(view.get("byteOffset", 0)), int(view["byteLength"])
+        data = self.buffer(view["buffer"])
+        if min(start, length) < 0 or start + length > len(data):
+            raise BadFile(f"{self.path.name} is cut short: it needs {start + length} bytes of data and has {len(data)}")
+        return data[start : start + length]
+
+    def fetched(self, uri: str) -> bytes:
+        """What a URI stands for: bytes in itself, or those of a file beside this one."""
+        return _fetched(self.path, uri)
+
+
+class _Reader:
+    def __init__(self, file: Document, progress: Progress) -> None:
+        self.file, self.path, self.document, self.progress = file, file.path, file.json, progress
+        self.remarks: list[str] = []
+        self.meshes: dict[int, list[tuple[str, Mesh, int | None]]] = {}
 
     def model(self) -> Model:
-        required = self.document.get("extensionsRequired", [])
-        unread = [name for name in required if not str(name).startswith("KHR_materials_")]
+        required = {str(name) for name in self.document.get("extensionsRequired", [])} - READ_EXTENSIONS
+        unread = sorted(name for name in required if not name.startswith("KHR_materials_"))
         if unread:
-            raise BadFile(f"{self.path.name} needs {', '.join(map(str, unread))}, which is not read here")
-        used = self.document.get("extensionsUsed", [])
+            raise BadFile(f"{self.path.name} needs {', '.join(unread)}, which is not read here")
+        used = sorted({str(name) for name in self.document.get("extensionsUsed", [])} - READ_EXTENSIONS)
         if used:
-            self.remarks.append(f"{self.path.name}: not used here: {', '.join(map(str, used))}")
+            self.remarks.append(f"{self.path.name}: not used here: {', '.join(used)}")
         parts = []
         taken: set[str] = set()
-        for node, name, transform in self._placed():
-            for label, mesh in self._mesh(node["mesh"]):
+        placed = list(self._placed())
+        for number, (node, name, transform) in enumerate(placed):
+            self.progress(number / len(placed), f"Reading {name}")
+            for label, mesh, surface in self._mesh(node["mesh"]):
                 wanted = name if len(self.meshes[node["mesh"]]) == 1 else f"{name} {label}".strip()
                 unique, number = wanted, 2
                 while unique in taken:
                     unique, number = f"{wanted} {number}", number + 1
                 taken.add(unique)
-                parts.append(Part(unique, mesh, transform))
+                parts.append(Part(unique, mesh, transform, surface))
         if not parts:
             raise BadFile(f"{self.path.name} holds no triangles")
         return Model(tuple(parts), tuple(self.remarks))
@@ -151,7 +193,7 @@ class _Reader:
                 named = self.document["meshes"][node["mesh"]].get("name")
                 yield node, str(node.get("name") or named or f"part {index}"), transform
 
-    def _mesh(self, index: int) -> list[tuple[str, Mesh]]:
+    def _mesh(self, index: int) -> list[tuple[str, Mesh, int | None]]:
         if index not in self.meshes:
             mesh = self.document["meshes"][index]
             found = []
@@ -160,7 +202,8 @@ class _Reader:
                 if mode not in (_TRIANGLES, _STRIP, _FAN):
                     self.remarks.append(f"{self.path.name}: points and lines of mesh {index} are left out")
                     continue
-                found.append((self._material_name(primitive) or str(number + 1), self._primitive(primitive, mode)))
+                label = self._material_name(primitive) or str(number + 1)
+                found.append((label, self._primitive(primitive, mode), primitive.get("material")))
             self.meshes[index] = found
         return self.meshes[index]
 
@@ -190,9 +233,16 @@ class _Reader:
         colours = given.get("COLOR_0")
         if colours is not None and colours.shape[1] == 3:
             colours = np.column_stack([colours, np.ones(count)])
+        triangles = _as_triangles(order, mode)
+        if "NORMAL" not in given:
+            # Such a mesh is flat-shaded (section 3.7.2.1): no two triangles share a vertex.
+            corners = triangles.reshape(-1)
+            positions, triangles = positions[corners], np.arange(len(corners)).reshape(-1, 3)
+            given = {name: values[corners] for name, values in given.items()}
+            colours = None if colours is None else colours[corners]
         return mesh_from(
             positions,
-            _as_triangles(order, mode),
+            triangles,
             given.get("NORMAL"),
             given.get("TEXCOORD_0"),
             colours,
@@ -225,7 +275,7 @@ class _Reader:
 
     def _view(self, index: int, offset: int, kind: np.dtype[Any], count: int, width: int) -> npt.NDArray[Any]:
         view = self.document["bufferViews"][index]
-        buffer = self._buffer(view["buffer"])
+        buffer = self.file.buffer(view["buffer"])
         begins, packed = view.get("byteOffset", 0), kind.itemsize * width
         start = begins + offset
         stride = view.get("byteStride", packed)
@@ -235,12 +285,6 @@ class _Reader:
         ):
             raise BadFile(f"{self.path.name} is cut short: it needs {end} bytes of data and has {len(buffer)}")
         return np.ndarray((count, width), kind, buffer, start, (stride, kind.itemsize))
-
-    def _buffer(self, index: int) -> bytes:
-        if index not in self.buffers:
-            uri = self.document["buffers"][index].get("uri")
-            self.buffers[index] = self.blob if uri is None else _fetched(self.path, uri)
-        return self.buffers[index]
 
 
 def _load(path: Path) -> tuple[dict[str, Any], bytes]:

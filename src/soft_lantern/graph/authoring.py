@@ -32,7 +32,7 @@ class Authoring:
     def expose(
         self,
         label: str,
-        default: float | str,
+        default: float | str | tuple[float, ...],
         *,
         limits: tuple[float, float] | None = None,
         unit: str = "",
@@ -41,11 +41,11 @@ class Authoring:
         step: float | None = None,
         choices: tuple[str, ...] = (),
     ) -> Wire:
-        """A new parameter, as a wire: a number, or a colour from hex text.
+        """A new parameter, as a wire: a number, or a colour from hex text or as linear RGBA.
 
         Limits give a number a slider; choices, what the whole numbers from 0 mean, a drop-down.
         """
-        colour = isinstance(default, str)
+        colour = isinstance(default, str | tuple)
         identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
         low, high = (float(limits[0]), float(limits[1])) if limits else (None, None)
         control: Literal["slider", "field"] = "slider" if limits else "field"

@@ -73,7 +73,7 @@ class Mesh:
             given_tangents=given,
         )
 
-    @property
+    @functools.cached_property
     def bounds(self) -> tuple[Floats, Floats]:
         """The lowest and highest corner."""
         return self.positions.min(axis=0), self.positions.max(axis=0)
@@ -81,11 +81,15 @@ class Mesh:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A named mesh with its place in the model, a 4×4 matrix for column vectors."""
+    """A named mesh with its place in the model, a 4×4 matrix for column vectors.
+
+    `surface`: which of its file's materials it wears there, counted from 0; None where it has none.
+    """
 
     name: str
     mesh: Mesh
     transform: Matrix = field(default_factory=lambda: np.eye(4))
+    surface: int | None = None
 
     @functools.cached_property
     def placed(self) -> Mesh:
@@ -100,7 +104,7 @@ class Model:
     parts: tuple[Part, ...]
     remarks: tuple[str, ...] = ()
 
-    @property
+    @functools.cached_property
     def bounds(self) -> tuple[Matrix, Matrix]:
         """The lowest and highest corner over all parts in the model's own space."""
         return corners_bounds([(part.placed, np.eye(4)) for part in self.parts])
