@@ -101,15 +101,17 @@ def test_strips_strides_normalised_numbers_and_nested_nodes(tmp_path: Path) -> N
     model = read_gltf(gltf(tmp_path))
     (part,) = model.parts
     assert part.name == "leaf"
-    assert part.mesh.triangles.tolist() == [[0, 1, 2], [1, 3, 2]]
-    assert part.mesh.uvs.tolist() == [[0, 1], [1, 1], [0, 0], [1, 0]]
+    # Without normals it is flat-shaded (section 3.7.2.1): each triangle has corners of its own.
+    assert part.mesh.triangles.tolist() == [[0, 1, 2], [3, 4, 5]]
+    assert part.mesh.uvs.tolist() == [[0, 1], [1, 1], [0, 0], [1, 1], [1, 0], [0, 0]]
     assert world_triangles(model)[0] == pytest.approx(np.array([[10, 0, 0], [10, 2, 0], [8, 0, 0]]), abs=1e-6)
 
 
 def test_bringing_in_copies_what_the_file_needs(tmp_path: Path) -> None:
     source = tmp_path / "from"
     source.mkdir()
-    asset, model = bring_in(gltf(source), tmp_path / "project")
+    found = bring_in(gltf(source), tmp_path / "project")
+    asset, model = found.asset, found.model
     models, notices = load_models(Project(name="P", assets={asset.id: asset}), tmp_path / "project")
     assert not notices
     assert world_triangles(models[asset.id]).tolist() == world_triangles(model).tolist()

@@ -279,7 +279,8 @@ def _material(name: str, build: Build, first: Surface) -> Material:
     if build.emits:
         glow, lit = value("Emissive colour", group="Light"), texel("emissive")
         ports["emissive"] = glow if lit is None else glow * lit
-        ports["emissive_strength"] = value("Emissive strength", group="Light")
+        strongest = max(20.0, 2 * float(first.values["Emissive strength"]))  # type: ignore[arg-type]
+        ports["emissive_strength"] = value("Emissive strength", (0, strongest), group="Light")
     if build.specular:
         ports["specular"], ports["specular_colour"] = value("Specular", (0, 1)), value("Specular colour")
         share, tint = texel("specular"), texel("specular_colour")
