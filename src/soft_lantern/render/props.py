@@ -17,6 +17,19 @@ PLAIN = Paint(const(0.18, 0.18, 0.18, 1.0))
 """The backdrop without a sky."""
 
 
+def checker(cell: float = 8.0) -> Paint:
+    """Two greys in squares of so many pixels, behind what is see-through."""
+    place = surface_input("pixel_place") * (1.0 / cell)
+    odd = f.mod(f.floor(place.x) + f.floor(place.y), 2.0)
+    grey = f.mix(const(0.13), const(0.21), odd)
+    return Paint(join(f.splat(grey, 3), 1.0))
+
+
+def even(colour: tuple[float, ...]) -> Paint:
+    """One linear colour behind everything; changing it compiles nothing."""
+    return Paint(join(uniform("stage:backdrop", Type.VEC3), 1.0), {"stage:backdrop": tuple(colour[:3])})
+
+
 def sky_backdrop() -> Paint:
     """The sky behind everything."""
     return _SKY

@@ -220,11 +220,13 @@ def pixel_leaves(
     if rates:
         leaves |= {name: rows.T.astype(np.float32) for name, rows in hits.carried_rates().items()}
     leaves["front_facing"] = hits.front.astype(np.float32)
-    width, height = size
-    leaves["pixel_place"] = np.stack([hits.pixels % width + 0.5, height - hits.pixels // width - 0.5]).astype(
-        np.float32
-    )
+    leaves["pixel_place"] = _pixel_place(hits.pixels, size)
     return leaves
+
+
+def _pixel_place(pixels: npt.NDArray[np.int64], size: tuple[int, int]) -> Array:
+    width, height = size
+    return np.stack([pixels % width + 0.5, height - pixels // width - 0.5]).astype(np.float32)
 
 
 def derived(names: list[str], leaves: Mapping[str, Array]) -> dict[str, Array]:
@@ -252,4 +254,5 @@ def _backdrop(frame: Frame, pixels: npt.NDArray[np.int64]) -> npt.NDArray[np.flo
     far = np.stack([x, y, np.ones_like(x), np.ones_like(x)]).T @ np.linalg.inv(frame.camera.view_projection).T
     inputs = {name: leaf(value) for name, value in frame.inputs.items()}
     inputs["position_world"] = (far[:, :3] / far[:, 3:]).T
+    inputs["pixel_place"] = _pixel_place(pixels, frame.size)
     return read_paint(frame.backdrop, inputs, len(pixels), frame.uniforms | frame.backdrop.uniforms).copy()

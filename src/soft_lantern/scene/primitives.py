@@ -7,14 +7,14 @@ import numpy.typing as npt
 
 from soft_lantern.scene.mesh import Floats, Indices, Mesh, Model, Part, mesh_from
 
-PRIMITIVES = ("sphere", "cube", "cylinder", "plane")
+PRIMITIVES = ("sphere", "cube", "cylinder", "plane", "card")
 FINEST = 512
 
 
 def primitive(shape: str, subdivision: int) -> Model:
     """The primitive of that name as a model of one part. Subdivision is held to 1–512."""
     fineness = min(max(subdivision, 1), FINEST)
-    make = {"sphere": sphere, "cube": cube, "cylinder": cylinder, "plane": plane}[shape]
+    make = {"sphere": sphere, "cube": cube, "cylinder": cylinder, "plane": plane, "card": card}[shape]
     return Model((Part(shape, make(fineness)),))
 
 
@@ -41,6 +41,11 @@ def cylinder(subdivision: int) -> Mesh:
 def plane(subdivision: int) -> Mesh:
     """A flat square in the ground plane, facing up."""
     return _sheet(subdivision, np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), np.array([0, 0.0, 0]))
+
+
+def card(subdivision: int) -> Mesh:
+    """An upright flat square that faces +z, as sprites are drawn on."""
+    return _sheet(subdivision, np.array([1.0, 0, 0]), np.array([0, -1.0, 0]), np.array([0, 0.0, 0]))
 
 
 def cube(subdivision: int) -> Mesh:

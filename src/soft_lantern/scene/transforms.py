@@ -42,6 +42,8 @@ class Camera:
     def range(self) -> tuple[float, float]:
         """The nearest and farthest depth it sees, in metres."""
         scale, shift = self.projection[2, 2], self.projection[2, 3]
+        if self.projection[3, 2] == 0:  # without perspective
+            return float((shift + 1) / scale), float((shift - 1) / scale)
         return float(shift / (scale - 1)), float(shift / (scale + 1))
 
     def project(self, points: Matrix, size: tuple[int, int]) -> Matrix:
@@ -75,6 +77,26 @@ def camera_for(view: View, size: tuple[int, int]) -> Camera:
     move = np.eye(4)
     move[:3, 3] = -position
     return Camera(position, turn @ move, _perspective(size[0] / max(size[1], 1), distance * 0.02, distance * 60))
+
+
+def flat_camera(middle: tuple[float, float], half: tuple[float, float]) -> Camera:
+    """A camera without perspective, 10 m before the plane z = 0, that shows so much to each side of a point of it."""
+    view, projection = np.eye(4), np.eye(4)
+    position = np.array([middle[0], middle[1], 10.0])
+    view[:3, 3] = -position
+    near, far = 0.1, 20.0
+    projection[0, 0], projection[1, 1] = 1 / half[0], 1 / half[1]
+    projection[2, 2], projection[2, 3] = -2 / (far - near), -(far + near) / (far - near)
+    return Camera(position, view, projection)
+
+
+def turned(rotation: Vector, axis: int, angle: float) -> Vector:
+    """An object's rotation after a turn about a world axis, all in degrees."""
+    from scipy.spatial.transform import Rotation  # slow to import, and only wanted here
+
+    turn = Rotation.from_rotvec(np.eye(3)[axis] * np.radians(angle))
+    x, y, z = (turn * Rotation.from_euler("xyz", rotation, degrees=True)).as_euler("xyz", degrees=True)
+    return float(x), float(y), float(z)
 
 
 def view_of_bounds(low: Matrix, high: Matrix, view: View) -> View:
