@@ -19,6 +19,7 @@ from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QApplication
 
+from soft_lantern.app.tasks import Task
 from soft_lantern.app.timers import single_shot
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.assets import Imported, bring_in, load_model
@@ -66,6 +67,8 @@ class Session(QObject):
     view_changed = pyqtSignal()
     notices_changed = pyqtSignal()
     saved_changed = pyqtSignal()
+    task_started = pyqtSignal(object)
+    """Long work, as an `app.tasks.Task`."""
     told = pyqtSignal(str)
     """A sentence for the person."""
     files_changed_outside = pyqtSignal(list)
@@ -275,11 +278,11 @@ class Session(QObject):
 
     def import_mesh(self, path: Path) -> None:
         """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
-        self._import(path, lambda: bring_in(path, self.folder), self._imported)
+        self._import(path, lambda task: bring_in(path, self.folder, task), self._imported)
 
     def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
         """Copy an image into the project as a texture; the reading happens beside the window."""
-        self._import(path, lambda: bring_in_image(path, self.folder), lambda read: self._imported_image(*read, then))
+        self._import(path, lambda _: bring_in_image(path, self.folder), lambda read: self._imported_image(*read, then))
 
     def change_texture(self, texture: Texture) -> None:
         """Put a texture in place of the one of its id, or take it in."""
@@ -320,18 +323,24 @@ class Session(QObject):
 
     # Beside the window
 
-    def _import(self, path: Path, read: Callable[[], T], take: Callable[[T], None]) -> None:
+    def _import(self, path: Path, read: Callable[[Task], T], take: Callable[[T], None]) -> None:
         """Read a file beside the window, then take what was read; where it cannot be read, say why."""
         self.told.emit(f"Reading {path.name}…")
+        task = Task(f"Reading {path.name}", self)
+        self.task_started.emit(task)
+
+        def over(then: Callable[[], object]) -> None:
+            task.end()
+            then()
 
         def beside() -> None:
             try:
-                found = read()
-            except BadFile as error:
+                found = read(task)
+            except LanternError as error:
                 text = sentence(str(error))
-                self._done.emit(lambda: self.told.emit(text))
+                self._done.emit(lambda: over(lambda: self.told.emit(text)))
                 return
-            self._done.emit(lambda: take(found))
+            self._done.emit(lambda: over(lambda: take(found)))
 
         self._submit(beside)
 

@@ -27,13 +27,18 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.commands import CommandFinder
 from soft_lantern.app.desks.build import BuildDesk
+from soft_lantern.app.desks.dress import DressDesk
 from soft_lantern.app.desks.tune import TuneDesk
+from soft_lantern.app.menu import entries
 from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
-from soft_lantern.formats.images import READABLE_IMAGES
+from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
 from soft_lantern.graph.instances import put_material
@@ -41,7 +46,7 @@ from soft_lantern.graph.notices import Notice
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 from soft_lantern.render.worker import RenderWorker
 
-DESKS = ("Build", "Tune")
+DESKS = ("Build", "Tune", "Dress")
 
 
 class MainWindow(QMainWindow):
@@ -54,9 +59,12 @@ class MainWindow(QMainWindow):
         self.worker = worker or RenderWorker()
         self.build = BuildDesk(self.session, self.worker)
         self.tune = TuneDesk(self.session, self.worker)
+        self.dress = DressDesk(self.session, self.worker)
+        self.desk_names = DESKS
         self.desks = QStackedWidget()
         self.desks.addWidget(self.build)
         self.desks.addWidget(self.tune)
+        self.desks.addWidget(self.dress)
         self.actions_by_name: dict[str, QAction] = {}
         self.commands = CommandFinder(self)
         self.banner = Banner()
@@ -79,7 +87,10 @@ class MainWindow(QMainWindow):
         self.session.notices_changed.connect(self._show_notices)
         self.session.files_changed_outside.connect(self._ask_about_outside)
         self.build.notice_list.jump_wanted.connect(self._jump_to)
-        self.build.stage.drawn.connect(lambda _: self._show_renderer())
+        self.session.task_started.connect(self.task_bar.watch)
+        for desk in (self.build, self.tune, self.dress):
+            desk.stage.drawn.connect(lambda _: self._show_renderer())
+        self.build.clock.loop_changed.connect(lambda seconds: setattr(self.build.stage_bar, "loop", seconds))
         self.go_to_desk(0)
         self.build.canvas.setFocus()
         self.refresh()
@@ -188,7 +199,9 @@ class MainWindow(QMainWindow):
         data = event.mimeData() if event else None
         for url in data.urls() if data else []:
             path = Path(url.toLocalFile())
-            if path.suffix.lower() in READABLE_IMAGES and event:
+            if path.suffix.lower() in FLOATING:
+                self.build.light.import_panorama(path)
+            elif path.suffix.lower() in READABLE_IMAGES and event:
                 canvas = self.build.canvas
                 place = QPointF(canvas.mapFrom(self, event.position().toPoint()))
                 self.build.import_image(path, place=place if canvas.rect().contains(place.toPoint()) else None)
@@ -241,93 +254,31 @@ class MainWindow(QMainWindow):
         self.message = QLabel()
         self.notice_button = QToolButton()
         self.notice_button.setText("0 notices")
-        self.notice_button.clicked.connect(self._open_notices)
+        self.notice_button.clicked.connect(self.open_notices)
         self.notice_button.setAccessibleName("notices")
         self.renderer_label = QLabel()
         self.renderer_label.setProperty("quiet", True)
+        self.task_bar = TaskBar()
         bar.addWidget(self.message, 1)
+        bar.addPermanentWidget(self.task_bar)
         bar.addPermanentWidget(self.renderer_label)
         bar.addPermanentWidget(self.notice_button)
         self.setStatusBar(bar)
 
     def _make_actions(self) -> None:
-        session, canvas = self.session, self.build.canvas
-        entries: list[tuple[str, str, Callable[[], object]] | None] = [
-            ("New material", "Ctrl+Shift+M", self.new_material),
-            ("Rename material", "", self.rename_material),
-            ("New snippet", "", self.new_snippet),
-            ("Delete snippet", "", self.delete_snippet),
-            ("Import mesh", "Ctrl+I", self.build.objects.choose_file),
-            ("Load an image", "Ctrl+Shift+I", self.build.load_image),
-            ("Export GLSL", "Ctrl+Shift+E", self.export_glsl),
-            ("Save", "Ctrl+S", session.save),
-            None,
-            ("Undo", "Ctrl+Z", session.undo.undo),
-            ("Redo", "Ctrl+Shift+Z", session.undo.redo),
-            ("Cut", "Ctrl+X", canvas.cut_selected),
-            ("Copy", "Ctrl+C", canvas.copy_selected),
-            ("Paste", "Ctrl+V", canvas.paste),
-            ("Duplicate", "Ctrl+D", canvas.duplicate_selected),
-            ("Select all", "Ctrl+A", canvas.select_all),
-            ("Delete", "", canvas.delete_selected),
-            None,
-            ("Add a node", "Ctrl+Space", canvas.open_finder),
-            ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
-            ("Dissolve", "Ctrl+Backspace", canvas.dissolve_selected),
-            ("Align", "", canvas.align_selected),
-            ("Unfold into nodes", "Ctrl+U", canvas.unfold_selected),
-            ("Make a snippet of the selected", "Ctrl+Shift+P", canvas.make_snippet),
-            ("Open the snippet", "Ctrl+Shift+O", canvas.open_snippet),
-            ("Explain the node", "Shift+F1", self.build.explain_node),
-            ("Note round the selected", "Ctrl+Shift+T", canvas.add_note),
-            ("Hide or show thumbnails", "Ctrl+H", canvas.hide_thumbnails),
-            ("Find in the graph", "Ctrl+F", canvas.find_node),
-            ("Expose as a parameter", "Ctrl+E", canvas.expose_selected),
-            ("Tidy the graph", "Ctrl+T", canvas.tidy),
-            ("Frame the graph", "Ctrl+Home", canvas.frame_all),
-            ("Frame the stage", "Home", session.frame_all),
-            ("Keep this view for the scene", "", self._keep_view),
-            None,
-            *((f"Add {s} to the stage", "", self._adds(s)) for s in ("sphere", "cube", "cylinder", "plane")),
-            ("Duplicate object", "", self.build.objects.duplicate),
-            ("Delete object", "", self.build.objects.delete),
-            ("Play or freeze the clock", "F2", self.build.clock.play.toggle),
-            ("Step the clock", "F3", self.build.clock.step.click),
-            ("Probe the stage", "F4", lambda: self._stage_bar().probe.toggle()),
-            ("Take the probe away", "", self.build.clear_probe),
-            ("Clip view", "F10", lambda: self._stage_bar().clip.toggle()),
-            ("Show the wire on the stage", "F11", self.build.wire_box.button.toggle),
-            ("Measure on the object or the flat card", "", self.build.wire_box.on_object.toggle),
-            ("Larger thumbnails", "Ctrl+Shift+Up", lambda: canvas.resize_thumbnails(1.35)),
-            ("Smaller thumbnails", "Ctrl+Shift+Down", lambda: canvas.resize_thumbnails(1 / 1.35)),
-            ("Show the notices", "Ctrl+N", self._open_notices),
-            ("Switch sky", "F5", self._on_stage("backdrop")),
-            ("Switch floor", "F6", self._on_stage("floor")),
-            ("Switch tone map", "F7", self._on_stage("tone_map")),
-            ("Switch level gauge", "F8", lambda: self._stage_bar().gauge.click()),
-            None,
-            ("New instance", "Ctrl+Shift+N", self.tune.add_instance),
-            ("Duplicate instance", "", self.tune.duplicate_instance),
-            ("Delete instance", "", self.tune.delete_instance),
-            ("Build desk", "Ctrl+1", lambda: self.go_to_desk(0)),
-            ("Tune desk", "Ctrl+2", lambda: self.go_to_desk(1)),
-            ("Dusk or paper theme", "F9", self.switch_theme),
-            ("Commands", "F1", self.commands.open),
-            ("Close", "Ctrl+Q", self.close),
-        ]
+        session = self.session
         menu = QMenu(self)
-        for entry in entries:
-            if entry is None:
-                menu.addSeparator()
-                continue
-            name, keys, call = entry
-            action = QAction(name, self)
-            if keys:
-                action.setShortcut(QKeySequence(keys))
-            action.triggered.connect(lambda _=False, call=call: call())
-            self.addAction(action)
-            menu.addAction(action)
-            self.actions_by_name[name] = action
+        for group, listed in entries(self).items():
+            below = menu.addMenu(group)
+            assert below
+            for name, keys, call in listed:
+                action = QAction(name, self)
+                if keys:
+                    action.setShortcut(QKeySequence(keys))
+                action.triggered.connect(lambda _=False, call=call: call())
+                self.addAction(action)
+                below.addAction(action)
+                self.actions_by_name[name] = action
         self.actions_by_name["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         session.undo.undoTextChanged.connect(lambda text: self.actions_by_name["Undo"].setText(f"Undo {text}".strip()))
         session.undo.redoTextChanged.connect(lambda text: self.actions_by_name["Redo"].setText(f"Redo {text}".strip()))
@@ -343,16 +294,29 @@ class MainWindow(QMainWindow):
             style.apply(application)
         self.build.canvas.update()
 
-    def _adds(self, shape: str) -> Callable[[], None]:
-        return lambda: self.build.objects.add_primitive(shape)
+    def adds(self, shape: str) -> Callable[[], None]:
+        """What stands a primitive on the stage."""
+        return lambda: self.object_panel().add_primitive(shape)
 
-    def _on_stage(self, switch: str) -> Callable[[], None]:
-        return lambda: getattr(self._stage_bar(), switch).toggle()
+    def goes_to(self, index: int) -> Callable[[], None]:
+        """What shows a desk."""
+        return lambda: self.go_to_desk(index)
 
-    def _stage_bar(self) -> StageBar:
-        return (self.build if self.desks.currentIndex() == 0 else self.tune).stage_bar
+    def stage(self) -> StageView:
+        """The stage of the desk that is open."""
+        return self.stage_bar().stage
 
-    def _keep_view(self) -> None:
+    def stage_bar(self) -> StageBar:
+        """The switches of that stage."""
+        desks = (self.build, self.tune, self.dress)
+        return desks[self.desks.currentIndex()].stage_bar
+
+    def object_panel(self) -> ObjectPanel:
+        """The panel of the selected object, on the desk that is open."""
+        return self.dress.panel if self.desks.currentIndex() == DESKS.index("Dress") else self.build.objects
+
+    def keep_view(self) -> None:
+        """Let the scene open with the present view."""
         scene = self.session.scene
         if scene:
             kept = changed(scene, view=self.session.view)
@@ -365,7 +329,8 @@ class MainWindow(QMainWindow):
         count = sum(notice.open for notice in self.session.notices)
         self.notice_button.setText(f"{count} notice{'' if count == 1 else 's'}")
 
-    def _open_notices(self) -> None:
+    def open_notices(self) -> None:
+        """Show the list of notices."""
         self.go_to_desk(0)
         self.build.tabs.setCurrentWidget(self.build.notice_list)
 

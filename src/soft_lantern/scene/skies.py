@@ -30,13 +30,17 @@ class Sky:
 
 def sun_of(environment: Environment) -> Sun | None:
     """The sun of an environment, turned with it; None where none shines."""
-    own = SKIES[environment.sky].sun if environment.sky in SKIES else None
-    sun = environment.sun or own
+    sun = environment.sun or own_sun(environment.sky)
     if sun is None or sun.strength <= 0 or max(sun.colour) <= 0:
         return None
     return Sun(
         azimuth=sun.azimuth + environment.rotation, elevation=sun.elevation, colour=sun.colour, strength=sun.strength
     )
+
+
+def own_sun(sky: str) -> Sun | None:
+    """The sun that comes with an own sky."""
+    return SKIES[sky].sun if sky in SKIES else None
 
 
 def toward(azimuth: float, elevation: float) -> Matrix:

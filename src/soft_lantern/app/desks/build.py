@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QSplitt
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.measurer import Answer, Measurer, Question
 from soft_lantern.app.session import Session, look_choices, sentence
+from soft_lantern.app.stage.environment_panel import EnvironmentPanel
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
@@ -49,6 +50,7 @@ class BuildDesk(QWidget):
         self.stage = StageView(session, worker, "build")
         self.stage_bar = StageBar(session, self.stage)
         self.objects = ObjectPanel(session)
+        self.light = EnvironmentPanel(session)
         self.clock = ClockBar()
         self.reading = Reading()
         self.wire_box = WireBar()
@@ -134,7 +136,7 @@ class BuildDesk(QWidget):
 
     def select_object(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene on the stage and in the panel."""
-        self.stage.selected = object_id
+        self.stage.selected, self.stage.selected_part = object_id, part
         self.stage.update()
         self.objects.show_object(object_id, part if part and self._wears_itself(object_id, part) else "")
         if object_id:
@@ -254,6 +256,7 @@ class BuildDesk(QWidget):
         column.addWidget(self.wire_box)
         self.tabs.addTab(reading, "Reading")
         self.tabs.addTab(self.objects, "Object")
+        self.tabs.addTab(self.light, "Light")
         self.tabs.addTab(self.notice_list, "Notices")
         self.tabs.addTab(self.node_help, "Node")
         self.tabs.setFixedHeight(244)
@@ -303,7 +306,7 @@ class BuildDesk(QWidget):
         self.canvas.show_notices(notices)
         self.notice_list.show_notices(notices)
         count = sum(notice.open for notice in notices)
-        self.tabs.setTabText(2, f"Notices ({count})" if count else "Notices")
+        self.tabs.setTabText(self.tabs.indexOf(self.notice_list), f"Notices ({count})" if count else "Notices")
 
     def _fix(self, notice: Notice, fix: Fix) -> None:
         if self.session.project.graph(notice.place):

@@ -182,6 +182,9 @@ class TuneDesk(QWidget):
         instance = self._instance()
         names = {i: t.name for i, t in self.session.project.textures.items()}
         self.sheet.show_look(look(self.session.project, self.look_id), instance, names)
+        self.stage.card_look = self.look_id
+        if self.stage.card:
+            self.stage.request()
         self.name.setText(instance.name if instance else "The material’s own defaults")
         for button in (self.duplicate_button, self.delete_button):
             button.setEnabled(instance is not None)

@@ -18,11 +18,14 @@ WHOLE = "whole object"
 
 
 class ObjectPanel(QWidget):
-    """Edits the objects of the scene. `selected` tells which object a person chose."""
+    """Edits the objects of the scene. `selected` tells which object a person chose.
+
+    `with_parts`: what the parts wear is chosen here, rather than beside it.
+    """
 
     selected = pyqtSignal(str)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, parent: QWidget | None = None, *, with_parts: bool = True) -> None:
         super().__init__(parent)
         self.session = session
         self.object_id = ""
@@ -66,6 +69,8 @@ class ObjectPanel(QWidget):
             box.setMinimumContentsLength(5)
         layout.addWidget(self.part_box, 4, 1)
         layout.addWidget(self.look_box, 4, 2, 1, 2)
+        for widget in (worn, self.part_box, self.look_box):
+            widget.setVisible(with_parts)
         session.changed.connect(lambda old, new: self.refresh())
         session.models_changed.connect(self.refresh)
         self.refresh()

@@ -1,12 +1,24 @@
-"""The row of switches under a stage: backdrop, floor, tone map, level gauge, what is shown, and framing."""
+"""The rows under a stage: sky, floor, tone map, what is shown, the level gauge, clip view, probe, and all the rest."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.session import Session
+from soft_lantern.app.stage.recorder import SaveDialog, save_pictures
+from soft_lantern.app.stage.stage_actions import (
+    BOOKMARKS,
+    HANDLES,
+    JUDGING,
+    SWITCHES,
+    StageAction,
+    gauge_on,
+    toggle_gauge,
+)
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.graph.document import changed
 from soft_lantern.render.staging import SHOWABLE
 
 
@@ -16,15 +28,19 @@ class StageBar(QWidget):
     def __init__(self, session: Session, stage: StageView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.stage = session, stage
+        self.loop = 8.0
+        """Seconds of the clock's loop, which a saved sequence covers."""
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(4)
         layout, second = QHBoxLayout(), QHBoxLayout()
         rows.addLayout(layout)
         rows.addLayout(second)
-        self.backdrop = self._switch("Sky", "The sky behind everything; off shows plain grey", "backdrop")
-        self.floor = self._switch("Floor", "The metre grid", "floor")
-        self.tone_map = self._switch("Tone map", "Khronos PBR Neutral; off shows plain sRGB", "tone_map")
+        self._switches: list[tuple[QToolButton, StageAction]] = []
+        by_name = {action.name: action for action in (*SWITCHES, *JUDGING)}
+        self.backdrop = self._switch(by_name["Sky"], "Sky", "The sky behind everything; off shows plain grey")
+        self.floor = self._switch(by_name["Floor"], "Floor", "Ground that shadows fall on")
+        self.tone_map = self._switch(by_name["Tone map"], "Tone map", "Khronos PBR Neutral; off shows plain sRGB")
         for button in (self.backdrop, self.floor, self.tone_map):
             layout.addWidget(button)
         self.show_box = QComboBox()
@@ -39,7 +55,7 @@ class StageBar(QWidget):
         self.gauge.setText("Level")
         self.gauge.setToolTip("The level gauge: drag its readout on the stage, or type a height")
         self.gauge.setCheckable(True)
-        self.gauge.clicked.connect(self._toggle_gauge)
+        self.gauge.clicked.connect(lambda _: toggle_gauge(stage))
         self.height_field = NumberField(0.0, unit="m", step=0.1)
         self.height_field.setAccessibleName("level gauge height")
         self.height_field.setFixedWidth(78)
@@ -51,44 +67,104 @@ class StageBar(QWidget):
         frame.setText("Frame")
         frame.setToolTip("Everything into the picture (Home)")
         frame.clicked.connect(session.frame_all)
-        self.clip = self._switch("Clip view", "Hatch what is below 0, above 1 or not finite, before display", "clip")
-        self.clip.setChecked(False)
-        self.probe = QToolButton()
-        self.probe.setText("Probe")
-        self.probe.setToolTip("Clicks read a pixel: every wire's value there shows on the canvas")
-        self.probe.setCheckable(True)
-        self.probe.toggled.connect(stage.probe_with_clicks)
+        self.clip = self._switch(
+            by_name["Clip view"], "Clip view", "Hatch what is below 0, above 1 or not finite, before display"
+        )
+        self.probe = self._switch(
+            by_name["Probe with clicks"], "Probe", "Clicks read a pixel: every wire's value there shows on the canvas"
+        )
+        self.more = QToolButton()
+        self.more.setText("View")
+        self.more.setToolTip("Everything else about the picture: what is drawn, handles, bookmarks, saving")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(self)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.more.setMenu(self.menu)
         for widget in (self.gauge, self.height_field):
             second.addWidget(widget)
         second.addStretch(1)
-        second.addWidget(self.clip)
-        second.addWidget(self.probe)
-        second.addWidget(frame)
+        for button in (self.clip, self.probe, self.more, frame):
+            second.addWidget(button)
         session.changed.connect(lambda old, new: self.refresh())
+        stage.modes_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show how things are."""
-        scene = self.session.scene
-        height = scene.gauge if scene else None
-        shown = height is not None and self.stage.gauge_shown
+        scene, shown = self.session.scene, gauge_on(self.stage)
+        for button, action in self._switches:
+            assert action.on
+            button.setChecked(action.on(self.stage))
         self.gauge.setChecked(shown)
         self.height_field.setVisible(shown)
-        if height is not None:
-            self.height_field.show_value(height)
+        if scene and scene.gauge is not None:
+            self.height_field.show_value(scene.gauge)
 
-    def _toggle_gauge(self, wanted: bool) -> None:
+    def save_pictures(self) -> None:
+        """Ask how, and save the picture or a sequence over the clock's loop."""
+        dialog = SaveDialog(self.stage.size(), self.loop, self)
+        if dialog.exec() and dialog.wish:
+            save_pictures(self.stage, dialog.wish)
+
+    def _fill_menu(self) -> None:
+        menu, stage = self.menu, self.stage
+        menu.clear()
+        for group in (SWITCHES, JUDGING, HANDLES):
+            for action in group:
+                self._add(menu, action)
+            menu.addSeparator()
+        marks = menu.addMenu("Bookmarks")
+        assert marks
+        scene = stage.scene
+        for mark in scene.bookmarks if scene else ():
+            marks.addAction(mark.name, lambda mark=mark: self.session.set_view(mark.view))
+        marks.addSeparator()
+        self._add(marks, BOOKMARKS[0])
+        for mark in scene.bookmarks if scene else ():
+            marks.addAction(f"Forget {mark.name}", lambda mark=mark: self._forget(mark.name))
+        gauge = menu.addMenu("Level gauge")
+        assert gauge
+        for axis in "xyz":
+            entry = gauge.addAction(f"Along {axis}", lambda axis=axis: self._gauge(gauge_axis=axis))
+            assert entry
+            entry.setCheckable(True)
+            entry.setChecked(bool(scene and scene.gauge_axis == axis))
+        gauge.addAction("Label…", self._label_gauge)
+        menu.addSeparator()
+        menu.addAction("Save pictures…", self.save_pictures)
+
+    def _add(self, menu: QMenu, action: StageAction) -> None:
+        entry = menu.addAction(f"{action.name}\t{action.keys}", lambda: action.run(self.stage))
+        if entry and action.on:
+            entry.setCheckable(True)
+            entry.setChecked(action.on(self.stage))
+
+    def _forget(self, name: str) -> None:
         scene = self.session.scene
-        if wanted and scene and scene.gauge is None:
-            self.stage.set_gauge(0.0)
-        self.stage.show_gauge(wanted)
-        self.refresh()
+        if scene:
+            kept = tuple(mark for mark in scene.bookmarks if mark.name != name)
+            project = self.session.put_scene(self.session.project, changed(scene, bookmarks=kept))
+            self.session.apply(f"Forget {name}", project)
 
-    def _switch(self, text: str, tip: str, option: str) -> QToolButton:
+    def _gauge(self, **fields: str) -> None:
+        scene = self.session.scene
+        if scene:
+            self.stage.set_options(gauge=True)
+            self.stage.set_gauge(scene.gauge if scene.gauge is not None else 0.0, **fields)
+
+    def _label_gauge(self) -> None:
+        scene = self.session.scene
+        if scene:
+            text, given = QInputDialog.getText(self, "Level gauge", "What it marks", text=scene.gauge_label)
+            if given:
+                self._gauge(gauge_label=text.strip())
+
+    def _switch(self, action: StageAction, text: str, tip: str) -> QToolButton:
         button = QToolButton()
         button.setText(text)
-        button.setToolTip(tip)
+        button.setToolTip(f"{tip} ({action.keys})")
         button.setCheckable(True)
-        button.setChecked(True)
-        button.toggled.connect(lambda on: self.stage.set_options(**{option: on}))
+        button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        button.clicked.connect(lambda _: action.run(self.stage))
+        self._switches.append((button, action))
         return button

@@ -2,29 +2,32 @@
 
 from __future__ import annotations
 
-import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from soft_lantern.app.session import Session
+from soft_lantern.app.stage import overlay
+from soft_lantern.app.stage.handles import Handles
+from soft_lantern.app.stage.lens import Lens
 from soft_lantern.app.theme.colours import theme
-from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.number_field import written
-from soft_lantern.graph.document import Project, Scene, StageObject, Vector, View, changed
+from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances import ancestry
+from soft_lantern.render.card import SCALES, Card, card_frame
 from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.points import Points, point_under
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, object_inputs, placed_parts, scene_bounds
-from soft_lantern.render.worker import Job, RenderWorker
+from soft_lantern.render.tally import tally
+from soft_lantern.render.worker import Job, Newest, RenderWorker
 from soft_lantern.scene.mesh import Matrix
 from soft_lantern.scene.picking import Hit, nearest_hit
-from soft_lantern.scene.transforms import Camera, camera_for
 
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
@@ -32,11 +35,15 @@ REST = 60
 """Milliseconds between two looks at what lies under a moving pointer."""
 SLOW = 0.05
 """Seconds a picture may take before the next one, while hands move, is drawn smaller."""
-MOST_TO_HOVER = 300_000
-"""Triangles above which only clicks probe: finding what lies under a pixel takes the window's own time."""
-HANDLE = 76.0
-"""Length of the move handle's arms in pixels."""
-_AXES = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
+SLOWER = 0.2
+"""Seconds above which it is drawn smaller still."""
+MOST_AT_ONCE = 60_000
+"""Triangles above which what lies under the pointer is found beside the window."""
+TURNTABLE = 12.0
+"""Seconds for one turn of the turntable."""
+BEAT = 33
+
+ObjectHit = Hit[tuple[str, str]]
 
 
 class StageView(QWidget):
@@ -49,18 +56,28 @@ class StageView(QWidget):
     hovered = pyqtSignal(object)
     """While probing: the point under the resting pointer as a buffer of one, or None."""
     drawn = pyqtSignal(object)
-    _arrived = pyqtSignal(object, int)
+    modes_changed = pyqtSignal()
+    """Options, the handle's kind, the card, the turntable, or what clicks do."""
+    _arrived = pyqtSignal(object, int, list)
     _failed = pyqtSignal(str)
+    _call = pyqtSignal(object)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.worker, self.place = session, worker, place
         self.options = StageOptions()
-        self.gauge_shown = True
-        self.selected = ""
+        self.selected = self.selected_part = ""
         self.dress_as = ""
-        self.probing = False
+        self.card: Card | None = None
+        self.card_look = ""
+        self.handle_kind = "move"
+        self.clicks = "pick"
+        """What clicks do: pick, probe, or set the ends of the tape."""
+        self.tape: list[Matrix] = []
         self.pin: Matrix | None = None
+        self.pinned_picture: QImage | None = None
+        self.flipped = False
+        self.figures_shown = False
         self.time = 0.0
         self._pointer = QPointF()
         self.image = QImage()
@@ -71,11 +88,17 @@ class StageView(QWidget):
         self._looks = Looks()
         self._bytes = b""
         self._seconds = 0.0
+        self._figures: list[str] = []
         self._hand: _Hand | None = None
+        self._finder: Newest | None = None
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
         self._resting = single_shot(self, REST, self._probe_hover)
+        self._turning = QTimer(self)
+        self._turning.setInterval(BEAT)
+        self._turning.timeout.connect(self._turn_on)
         self._arrived.connect(self._take)
         self._failed.connect(self._complain)
+        self._call.connect(lambda call: call())
         self.setMinimumSize(220, 160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -84,16 +107,27 @@ class StageView(QWidget):
         session.models_changed.connect(self.request)
         session.view_changed.connect(self.request)
 
-    # The picture
+    # How it is judged
 
     @property
     def scene(self) -> Scene | None:
         """The scene shown."""
         return self.session.scene
 
+    @property
+    def lens(self) -> Lens:
+        """The view as this widget shows it."""
+        return Lens(self.session.view, (max(self.width(), 1), max(self.height(), 1)))
+
+    @property
+    def probing(self) -> bool:
+        """Whether clicks probe."""
+        return self.clicks == "probe"
+
     def set_options(self, **fields: Any) -> None:
         """Change what is drawn beside the objects and what of the surface is shown."""
         self.options = replace(self.options, **fields)
+        self.modes_changed.emit()
         self.request()
 
     def set_time(self, seconds: float) -> None:
@@ -101,21 +135,77 @@ class StageView(QWidget):
         self.time = seconds
         self.request()
 
+    def let_clicks(self, do: str) -> None:
+        """Let clicks "pick" objects, "probe" pixels or set the ends of the "tape"; the same again picks."""
+        self.clicks = "pick" if do == self.clicks else do
+        self.setMouseTracking(self.probing)
+        self.setCursor(Qt.CursorShape.ArrowCursor if self.clicks == "pick" else Qt.CursorShape.CrossCursor)
+        if self.clicks != "tape":
+            self.tape = []
+        self.modes_changed.emit()
+        self.update()
+
     def probe_with_clicks(self, on: bool) -> None:
         """Let clicks probe a pixel instead of selecting an object."""
-        self.probing = on
-        self.setMouseTracking(on)
-        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        if on != self.probing:
+            self.let_clicks("probe")
 
     def pin_probe(self, point: Matrix | None) -> None:
         """Mark the probed point, or take the mark away."""
         self.pin = point
         self.update()
 
-    def show_gauge(self, shown: bool) -> None:
-        """Show or hide the level gauge."""
-        self.gauge_shown = shown
+    def show_handle(self, kind: str) -> None:
+        """Let the selected object be moved, turned or scaled by its handle."""
+        self.handle_kind = kind
+        self.modes_changed.emit()
+        self.update()
+
+    def show_card(self, card: Card | None) -> None:
+        """Show the look on a flat card, pixel for pixel; None shows the scene again."""
+        self.card = card
+        self.modes_changed.emit()
         self.request()
+
+    def solo(self, object_id: str, part: str = "") -> None:
+        """Draw one object, or one part of it, alone; the same again draws all."""
+        wanted = (object_id, part)
+        self.set_options(solo=("", "") if wanted == self.options.solo else wanted)
+
+    def show_figures(self, on: bool) -> None:
+        """Show what the picture costs."""
+        self.figures_shown = on
+        self.modes_changed.emit()
+        self.request()
+
+    def turntable(self, on: bool) -> None:
+        """Let the view go round what it looks at."""
+        if on:
+            self._turning.start()
+        else:
+            self._turning.stop()
+        self.modes_changed.emit()
+
+    @property
+    def is_turning(self) -> bool:
+        """Whether the turntable runs."""
+        return self._turning.isActive()
+
+    def pin_picture(self) -> None:
+        """Keep the picture as it is, to flip against."""
+        self.pinned_picture = self.image.copy()
+        self.flipped = False
+        self.session.told.emit("Picture pinned; flip shows it in place of the live one")
+        self.modes_changed.emit()
+
+    def flip(self) -> None:
+        """Show the pinned picture instead of the live one, or the live one again."""
+        if self.pinned_picture is None:
+            self.session.told.emit("Pin a picture first, then flip against it")
+            return
+        self.flipped = not self.flipped
+        self.modes_changed.emit()
+        self.update()
 
     def dress(self, look_id: str) -> None:
         """Let every object that wears something of the same material wear this look instead; "" as they are dressed.
@@ -125,34 +215,54 @@ class StageView(QWidget):
         self.dress_as = look_id
         self.request()
 
+    # The picture
+
     def request(self, *, still: bool = False) -> None:
         """Ask for a picture of how things are now. Unless still, a finer one follows when nothing more happens."""
-        scene = self.scene
-        if scene is None or not self.isVisible() or self.width() < 8 or self.height() < 8:
+        if self.scene is None or not self.isVisible() or self.width() < 8 or self.height() < 8:
             self.update()
             return
         ratio = self.devicePixelRatioF()
-        if not still and self._seconds > SLOW:
-            ratio *= 0.5
+        if not still and self.card is None and self._seconds > SLOW:
+            ratio *= 0.35 if self._seconds > SLOWER else 0.5
         size = (max(round(self.width() * ratio), 8), max(round(self.height() * ratio), 8))
         self._asked += 1
         asked, self.still = self._asked, False
-        camera = camera_for(self.session.view, size)
-        project, models = self._dressed(self.session.project, scene), dict(self.session.models)
-        images = dict(self.session.images)
-        shown = project.scenes[scene.id]
-        options = replace(self.options, gauge=self.gauge_shown)
-        samples, time = (4 if still else 0), self.time
+        make = self.frame_maker(size, 4 if still else 0)
+        figures: list[str] = []
+        wanted = self.figures_shown
 
-        def make() -> Frame:
-            return frame_of(project, shown, models, camera, size, options, self._looks, time, samples, images)
+        def made() -> Frame:
+            frame = make()
+            if wanted:
+                figures[:] = tally(frame)
+            return frame
 
-        self.worker.submit(
-            self.place,
-            Job(make, lambda picture: self._arrived.emit(picture, asked if still else 0), self._failed.emit),
-        )
+        def deliver(picture: Picture) -> None:
+            self._arrived.emit(picture, asked if still else 0, figures)
+
+        self.worker.submit(self.place, Job(made, deliver, self._failed.emit))
         if not still:
             self._settled.start()
+
+    def frame_maker(self, size: tuple[int, int], samples: int, time: float | None = None) -> Callable[[], Frame]:
+        """What makes the frame of how things are now, on any thread."""
+        scene = self.scene
+        assert scene
+        project, models, images = self.session.project, dict(self.session.models), dict(self.session.images)
+        options, looks, at = self.options, self._looks, self.time if time is None else time
+        if self.card:
+            card, look_id = self.card, self.look_on_card()
+            environment = scene.environment
+            return lambda: card_frame(project, look_id, card, size, options, looks, environment, at, images)
+        dressed = self._dressed(project, scene)
+        shown, camera = dressed.scenes[scene.id], Lens(self.session.view, size).camera
+        return lambda: frame_of(dressed, shown, models, camera, size, options, looks, at, samples, images)
+
+    def look_on_card(self) -> str:
+        """What the card wears: what is tuned or selected, or the open material."""
+        thing = self._selected_object()
+        return self.card_look or self.dress_as or (thing.wears.get("", "") if thing else "") or self.session.material_id
 
     def _dressed(self, project: Project, scene: Scene) -> Project:
         if not self.dress_as:
@@ -168,12 +278,17 @@ class StageView(QWidget):
         )
         return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
 
-    def _take(self, picture: Picture, still_of: int) -> None:
+    def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
         height, width = picture.pixels.shape[:2]
         self._bytes = picture.pixels.tobytes()  # the image does not keep its own copy
         self.image = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
         self.still = still_of == self._asked
-        self._seconds = picture.seconds
+        if not self.still:
+            # As if it had been drawn at full size: what is drawn smaller is quicker.
+            full = self.width() * self.height() * self.devicePixelRatioF() ** 2
+            picture_share = width * height / max(full, 1)
+            self._seconds = picture.seconds / max(picture_share, 0.1) if picture_share < 0.9 else picture.seconds
+        self._figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
         self.trouble = ""
         self.frames_drawn += 1
         self.update()
@@ -183,119 +298,93 @@ class StageView(QWidget):
         self.trouble = text
         self.update()
 
+    def _turn_on(self) -> None:
+        view = self.session.view
+        self.session.set_view(changed(view, yaw=(view.yaw + 360 * BEAT / 1000 / TURNTABLE) % 360))
+
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme().colour("ground"))
-        if not self.image.isNull():
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.rect(), self.image)
+        shown = self.pinned_picture if self.flipped and self.pinned_picture else self.image
+        if not shown.isNull():
+            if self.card is None:
+                painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(self.rect(), shown)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.scene is None or not self.scene.objects:
-            self._say(painter, "Nothing is on the stage. Add a primitive or import a mesh")
-        elif self.session.loading:
-            self._say(painter, f"Reading {len(self.session.loading)} mesh file(s)…")
-        self._paint_gauge_label(painter)
-        self._paint_handle(painter)
-        self._paint_pin(painter)
+        if self.flipped:
+            overlay.say(painter, self.rect(), "Pinned picture", top=True)
+        elif self.card is None:
+            self._paint_over_scene(painter)
+        if self.figures_shown:
+            overlay.paint_figures(painter, self._figures)
         if self.trouble:
-            self._say(painter, f"{self.trouble}. This is the last good picture")
+            overlay.say(painter, self.rect(), f"{self.trouble}. This is the last good picture")
 
-    def _say(self, painter: QPainter, text: str) -> None:
-        painter.setFont(app_font(10))
-        area = self.rect().adjusted(10, 10, -10, -8)
-        flags = int(Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap)
-        box = painter.fontMetrics().boundingRect(area, flags, text).adjusted(-8, -4, 8, 4)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme().colour("ground", 0.85))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(theme().colour("text"))
-        painter.drawText(area, flags, text)
+    def _paint_over_scene(self, painter: QPainter) -> None:
+        if self.scene is None or not self.scene.objects:
+            overlay.say(painter, self.rect(), "Nothing is on the stage. Add a primitive or import a mesh")
+        elif self.session.loading:
+            overlay.say(painter, self.rect(), f"Reading {len(self.session.loading)} mesh file(s)…")
+        box = self.gauge_label()
+        if box and self.scene:
+            overlay.paint_gauge_label(painter, box, self._gauge_words(self.scene))
+        handles = self.handles()
+        if handles:
+            handles.paint(painter, self._hand.axis if isinstance(self._hand, _HoldObject) else "")
+        lens = self.lens
+        if self.pin is not None and lens.in_front(self.pin):
+            overlay.paint_pin(painter, lens.place(self.pin))
+        overlay.paint_tape(painter, lens, self.tape)
+
+    def _gauge_words(self, scene: Scene) -> str:
+        along = "" if scene.gauge_axis == "y" else f"{scene.gauge_axis} "
+        return f"{scene.gauge_label or 'level'} {along}{written(scene.gauge or 0.0)} m"
 
     def gauge_label(self) -> QRectF | None:
         """Where the gauge's readout is on the widget."""
         scene = self.scene
-        if scene is None or scene.gauge is None or not self.gauge_shown:
+        if scene is None or scene.gauge is None or not self.options.gauge or self.card:
             return None
-        at = self._project(self._gauge_anchor(scene.gauge))
+        at = self.lens.place(self._gauge_anchor(scene, scene.gauge))
+        width = max(96, 20 + self.fontMetrics().horizontalAdvance(self._gauge_words(scene)))
         y = min(max(at.y() - 11, 6), self.height() - 28)
-        return QRectF(self.width() - 104, y, 96, 22)
+        return QRectF(self.width() - width - 8, y, width, 22)
 
-    def _gauge_anchor(self, height: float) -> np.ndarray:
-        assert self.scene
-        low, high = scene_bounds(self.scene, self.session.models)
-        middle = (low + high) / 2
-        return np.array([middle[0], height, middle[2]])
+    def _gauge_anchor(self, scene: Scene, height: float) -> Matrix:
+        low, high = scene_bounds(scene, self.session.models)
+        middle = np.array((low + high) / 2, float)
+        middle["xyz".index(scene.gauge_axis)] = height
+        return middle
 
-    def _paint_gauge_label(self, painter: QPainter) -> None:
-        box, scene = self.gauge_label(), self.scene
-        if box is None or scene is None or scene.gauge is None:
-            return
-        now = theme()
-        painter.setPen(QPen(now.colour("amber"), 1.2))
-        painter.setBrush(now.colour("ground", 0.85))
-        painter.drawRoundedRect(box, 5, 5)
-        middle = box.center().y()
-        painter.drawLine(QPointF(box.left() - 16, middle), QPointF(box.left(), middle))
-        painter.setPen(now.colour("text"))
-        painter.setFont(app_font(9.5))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"level {written(scene.gauge)} m")
-
-    def _paint_pin(self, painter: QPainter) -> None:
-        if self.pin is not None:
-            at = self._project(self.pin)
-            for colour, width in (("ground", 4.0), ("amber", 1.8)):
-                painter.setPen(QPen(theme().colour(colour), width))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(at, 7, 7)
-                painter.drawLine(at + QPointF(0, -12), at + QPointF(0, -7))
+    def handles(self) -> Handles | None:
+        """The handle of the selected object."""
+        thing = self._selected_object()
+        return Handles(self.handle_kind, thing, self.lens) if thing and not self.card else None
 
     def handle_arms(self) -> dict[str, tuple[QPointF, QPointF]]:
-        """The move handle's arms on the widget: axis to start and end."""
-        thing = self._selected_object()
-        if thing is None:
-            return {}
-        origin = np.array(thing.position, float)
-        start = self._project(origin)
-        length = HANDLE / max(self._pixels_per_metre(origin), 1e-6)
-        return {axis: (start, self._project(origin + unit * length)) for axis, unit in _AXES.items()}
-
-    def _paint_handle(self, painter: QPainter) -> None:
-        now = theme()
-        held = self._hand.axis if isinstance(self._hand, _MoveObject) else ""
-        for axis, (start, end) in self.handle_arms().items():
-            live = axis == held
-            painter.setPen(QPen(now.colour("ground"), 5, cap=Qt.PenCapStyle.RoundCap))
-            painter.drawLine(start, end)
-            colour = now.colour("amber" if live else "text")
-            painter.setPen(QPen(colour, 2.4, cap=Qt.PenCapStyle.RoundCap))
-            painter.drawLine(start, end)
-            painter.setBrush(now.colour("ground", 0.9))
-            painter.drawEllipse(end, 8, 8)
-            painter.setFont(app_font(9, bold=True))
-            painter.drawText(QRectF(end.x() - 8, end.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, axis)
+        """The handle's arms on the widget: axis to start and end."""
+        handles = self.handles()
+        return handles.arms() if handles else {}
 
     # Hands
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
-        at = event.position()
-        label = self.gauge_label()
-        axis = self._axis_at(at)
-        if event.button() == Qt.MouseButton.LeftButton and label and label.contains(at):
-            assert self.scene and self.scene.gauge is not None
-            self._hand = _MoveGauge(at, self.scene.gauge)
-        elif event.button() == Qt.MouseButton.LeftButton and axis:
-            thing = self._selected_object()
-            assert thing
-            self._hand = _MoveObject(at, axis, thing.position)
-        elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
-            pan = event.button() == Qt.MouseButton.MiddleButton or bool(
-                event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            )
-            self._hand = _Look(at, self.session.view, pan)
+        at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
+        label, handles, scene = self.gauge_label(), self.handles(), self.scene
+        axis = handles.at(at) if handles and left else ""
+        if self.card:
+            self._hand = _HoldCard(at, self.card)
+        elif left and label and label.contains(at) and scene and scene.gauge is not None:
+            self._hand = _HoldGauge(at, scene.gauge)
+        elif handles and axis:
+            self._hand = _HoldObject(at, axis, handles)
+        elif left or event.button() == Qt.MouseButton.MiddleButton:
+            pan = not left or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._hand = _Look(at, self.lens, pan)
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -309,14 +398,20 @@ class StageView(QWidget):
             moved = at - hand.start
             if hand.moved or moved.manhattanLength() > 3:
                 hand.moved = True
-                self.session.set_view(self._panned(hand.view, moved) if hand.pan else _orbited(hand.view, moved))
-        elif isinstance(hand, _MoveObject):
-            self._drag_object(hand, at)
-        elif isinstance(hand, _MoveGauge):
-            anchor = self._gauge_anchor(hand.height)
-            pixels = self._project(anchor) - self._project(anchor + np.array([0, 0.1, 0]))
-            if abs(pixels.y()) > 1e-3:
-                self.set_gauge(round(hand.height + (hand.start.y() - at.y()) * 0.1 / pixels.y(), 2))
+                self.session.set_view(hand.lens.panned(moved) if hand.pan else hand.lens.orbited(moved))
+        elif isinstance(hand, _HoldCard):
+            moved = at - hand.start
+            dx, dy = hand.card.moved
+            self.show_card(replace(hand.card, moved=(dx + round(moved.x()), dy + round(moved.y()))))
+        elif isinstance(hand, _HoldObject):
+            snap = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            found = hand.handles.dragged(hand.axis, hand.start, at, snap=snap)
+            if found:
+                name = {"position": "Move", "rotation": "Turn", "scale": "Scale"}[found[0]]
+                merge = f"{found[0]} {self.selected}"
+                self.session.change_object(f"{name} object", self.selected, merge, **{found[0]: found[1]})
+        elif isinstance(hand, _HoldGauge):
+            self._drag_gauge(hand, at)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -327,47 +422,107 @@ class StageView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
+        notches = event.angleDelta().y()
+        if self.card:
+            self._zoom_card(1 if notches > 0 else -1)
+        else:
+            self._come_nearer(0.999**notches)
+
+    def _come_nearer(self, factor: float) -> None:
         view = self.session.view
-        distance = min(max(view.distance * 0.999 ** event.angleDelta().y(), 0.02), 5000)
-        self.session.set_view(changed(view, distance=distance))
+        self.session.set_view(changed(view, distance=min(max(view.distance * factor, 0.02), 5000)))
+
+    def _zoom_card(self, steps: int) -> None:
+        assert self.card
+        at = min(range(len(SCALES)), key=lambda i: abs(SCALES[i] - (self.card.scale if self.card else 1)))
+        self.show_card(replace(self.card, scale=SCALES[min(max(at + steps, 0), len(SCALES) - 1)]))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
+        key = Qt.Key(event.key())
         turn = {
             Qt.Key.Key_Left: QPointF(24, 0),
             Qt.Key.Key_Right: QPointF(-24, 0),
             Qt.Key.Key_Up: QPointF(0, 24),
             Qt.Key.Key_Down: QPointF(0, -24),
-        }.get(Qt.Key(event.key()))
+        }.get(key)
         if turn is not None:
             pan = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            view = self.session.view
-            self.session.set_view(self._panned(view, turn) if pan else _orbited(view, turn))
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Equal):
-            view = self.session.view
-            nearer = 1.12 if event.key() == Qt.Key.Key_Minus else 1 / 1.12
-            self.session.set_view(changed(view, distance=view.distance * nearer))
-        elif event.key() == Qt.Key.Key_Home:
+            self.session.set_view(self.lens.panned(turn) if pan else self.lens.orbited(turn))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Equal):
+            nearer = key != Qt.Key.Key_Minus
+            if self.card:
+                self._zoom_card(1 if nearer else -1)
+            else:
+                self._come_nearer(1 / 1.12 if nearer else 1.12)
+        elif key == Qt.Key.Key_Home:
             self.session.frame_all()
+        elif key == Qt.Key.Key_Escape and self.clicks != "pick":
+            self.let_clicks("pick")
         else:
             super().keyPressEvent(event)
 
+    # What lies under the pointer
+
     def pick(self, at: QPointF) -> None:
-        """Select what lies under a point of the widget."""
-        scene = self.scene
-        if scene is None:
+        """Select, probe or measure what lies under a point of the widget."""
+        if self.scene is None or self.card:
             return
-        hit = self.hit_at(at)
-        if self.probing:
-            if hit:
-                self.probed.emit(hit, self._point(hit, at))
-            return
+        do = {"probe": self._probe_hit, "tape": self._tape_hit}.get(self.clicks, self._pick_hit)
+        self._find(at, lambda hit: do(hit, at))
+
+    def _pick_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
         object_id, part = hit.key if hit else ("", "")
         self.picked.emit(object_id, part)
 
-    def _point(self, hit: Hit[tuple[str, str]], at: QPointF) -> Points:
+    def _probe_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
+        if hit:
+            self.probed.emit(hit, self._point(hit, at))
+
+    def _tape_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
+        if hit is None:
+            self.session.told.emit("The tape wants a point on an object")
+            return
+        self.tape = [*self.tape, hit.point] if len(self.tape) == 1 else [hit.point]
+        if len(self.tape) == 2:
+            self.session.told.emit(f"Tape: {overlay.tape_words(self.tape)}")
+        self.update()
+
+    def _find(self, at: QPointF, then: Callable[[ObjectHit | None], None]) -> None:
+        """Find what is under a point: at once where that is quick, else beside the window."""
+        triangles = sum(len(p.mesh.triangles) for m in self.session.models.values() for p in m.parts)
+        if triangles <= MOST_AT_ONCE:
+            then(self.hit_at(at))
+            return
+        look = self._looker(at)
+        if self._finder is None:
+            self._finder = Newest("finder")
+            self.destroyed.connect(self._finder.stop)
+
+        def find() -> None:
+            hit = look(0.0)
+            self._call.emit(lambda: then(hit))
+
+        self._finder.submit("under", find, self._failed.emit)
+
+    def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
+        """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
+        return self._looker(at)(beyond)
+
+    def _looker(self, at: QPointF) -> Callable[[float], ObjectHit | None]:
+        start, direction = self.lens.ray(at)
+        placed = [
+            ((thing.id, name), mesh, matrix)
+            for thing in (self.scene.objects if self.scene else ())
+            if thing.asset in self.session.models
+            for name, mesh, matrix in placed_parts(thing, self.session.models[thing.asset])
+            if not {"", name} & set(thing.hidden) and self.options.solo in (("", ""), (thing.id, ""), (thing.id, name))
+        ]
+        return lambda beyond: nearest_hit(start, direction, placed, beyond)
+
+    def _point(self, hit: ObjectHit, at: QPointF) -> Points:
         """The surface point under a pixel, with the distance to what lies behind it."""
-        camera = self._now_camera()
+        camera = self.lens.camera
         away = float(np.linalg.norm(hit.point - camera.position))
         behind = self.hit_at(at, beyond=away + 1e-4)
         thing = self.scene.object(hit.key[0]) if self.scene else None
@@ -375,33 +530,38 @@ class StageView(QWidget):
         of_object = object_inputs(thing, self.session.models[thing.asset], hit.mesh)
         pixel = (at.x(), self.height() - at.y())
         gap = float(np.linalg.norm(behind.point - hit.point)) if behind else None
-        return point_under(hit, camera, of_object, pixel, self._size(), gap)
+        return point_under(hit, camera, of_object, pixel, self.lens.size, gap)
 
     def _probe_hover(self) -> None:
-        triangles = sum(len(p.mesh.triangles) for m in self.session.models.values() for p in m.parts)
-        if self.probing and triangles <= MOST_TO_HOVER:
-            hit = self.hit_at(self._pointer) if self.underMouse() else None
-            self.hovered.emit(self._point(hit, self._pointer) if hit else None)
+        if self.probing:
+            at = self._pointer
+
+            def found(hit: ObjectHit | None) -> None:
+                self.hovered.emit(self._point(hit, at) if hit else None)
+
+            if self.underMouse():
+                self._find(at, found)
+            else:
+                found(None)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         if self.probing:
             self.hovered.emit(None)
 
-    def hit_at(self, at: QPointF, beyond: float = 0.0) -> Hit[tuple[str, str]] | None:
-        """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
-        start, direction = self._now_camera().ray((at.x(), at.y()), self._size())
-        placed = [
-            ((thing.id, name), mesh, matrix)
-            for thing in (self.scene.objects if self.scene else ())
-            if thing.asset in self.session.models
-            for name, mesh, matrix in placed_parts(thing, self.session.models[thing.asset])
-        ]
-        return nearest_hit(start, direction, placed, beyond)
+    def _drag_gauge(self, hand: _HoldGauge, at: QPointF) -> None:
+        assert self.scene
+        lens, axis = self.lens, np.eye(3)["xyz".index(self.scene.gauge_axis)]
+        anchor = self._gauge_anchor(self.scene, hand.height)
+        arm, moved = lens.place(anchor + axis * 0.1) - lens.place(anchor), at - hand.start
+        length = arm.x() ** 2 + arm.y() ** 2
+        if length > 1e-3:
+            metres = (moved.x() * arm.x() + moved.y() * arm.y()) / length * 0.1
+            self.set_gauge(round(hand.height + metres, 2))
 
-    def set_gauge(self, height: float | None) -> None:
-        """Put the level gauge at a height in metres, or away."""
+    def set_gauge(self, height: float | None, **fields: Any) -> None:
+        """Put the level gauge at a height in metres, or away; other fields of the scene may change with it."""
         if self.scene:
-            scene = changed(self.scene, gauge=height)
+            scene = changed(self.scene, gauge=height, **fields)
             self.session.apply("Set level gauge", self.session.put_scene(self.session.project, scene), "gauge")
 
     def showEvent(self, event: object) -> None:
@@ -410,67 +570,8 @@ class StageView(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.request()
 
-    # Within
-
-    def _size(self) -> tuple[int, int]:
-        return max(self.width(), 1), max(self.height(), 1)
-
-    def _now_camera(self) -> Camera:
-        return camera_for(self.session.view, self._size())
-
-    def _project(self, point: np.ndarray) -> QPointF:
-        x, y, _ = self._now_camera().project(point, self._size())[0]
-        return QPointF(float(np.clip(x, -1e5, 1e5)), float(np.clip(y, -1e5, 1e5)))
-
-    def _pixels_per_metre(self, point: np.ndarray) -> float:
-        camera = self._now_camera()
-        depth = abs(float(camera.project(point, self._size())[0][2]))
-        return float(camera.projection[1, 1]) * self.height() / 2 / max(depth, 1e-6)
-
     def _selected_object(self) -> StageObject | None:
         return self.scene.object(self.selected) if self.scene and self.selected else None
-
-    def _axis_at(self, at: QPointF) -> str:
-        for axis, (start, end) in self.handle_arms().items():
-            if _distance_to_segment(at, start, end) < 7 or math.dist((at.x(), at.y()), (end.x(), end.y())) < 10:
-                return axis
-        return ""
-
-    def _drag_object(self, hand: _MoveObject, at: QPointF) -> None:
-        origin = np.array(hand.position, float)
-        start, end = self._project(origin), self._project(origin + _AXES[hand.axis])
-        arm = end - start
-        length = arm.x() ** 2 + arm.y() ** 2
-        if length < 1:
-            return
-        moved = at - hand.start
-        metres = (moved.x() * arm.x() + moved.y() * arm.y()) / length
-        place = origin + _AXES[hand.axis] * metres
-        position: Vector = (round(float(place[0]), 3), round(float(place[1]), 3), round(float(place[2]), 3))
-        self.session.change_object("Move object", self.selected, f"move {self.selected}", position=position)
-
-    def _panned(self, view: View, moved: QPointF) -> View:
-        camera = camera_for(view, self._size())
-        metres = view.distance * 2 / float(camera.projection[1, 1]) / max(self.height(), 1)
-        right, up = camera.view[0, :3], camera.view[1, :3]
-        target = np.array(view.target) - right * moved.x() * metres + up * moved.y() * metres
-        return changed(view, target=(float(target[0]), float(target[1]), float(target[2])))
-
-
-def _orbited(view: View, moved: QPointF) -> View:
-    pitch = min(max(view.pitch + moved.y() * 0.4, -89.0), 89.0)
-    return changed(view, yaw=(view.yaw - moved.x() * 0.4) % 360, pitch=pitch)
-
-
-def _distance_to_segment(at: QPointF, start: QPointF, end: QPointF) -> float:
-    along = end - start
-    length = along.x() ** 2 + along.y() ** 2
-    if length < 1e-6:
-        return math.dist((at.x(), at.y()), (start.x(), start.y()))
-    away = at - start
-    t = min(max((away.x() * along.x() + away.y() * along.y()) / length, 0.0), 1.0)
-    nearest = start + along * t
-    return math.dist((at.x(), at.y()), (nearest.x(), nearest.y()))
 
 
 class _Hand:
@@ -478,15 +579,20 @@ class _Hand:
 
 
 class _Look(_Hand):
-    def __init__(self, start: QPointF, view: View, pan: bool) -> None:
-        self.start, self.view, self.pan, self.moved = start, view, pan, False
+    def __init__(self, start: QPointF, lens: Lens, pan: bool) -> None:
+        self.start, self.lens, self.pan, self.moved = start, lens, pan, False
 
 
-class _MoveObject(_Hand):
-    def __init__(self, start: QPointF, axis: str, position: Vector) -> None:
-        self.start, self.axis, self.position = start, axis, position
+class _HoldObject(_Hand):
+    def __init__(self, start: QPointF, axis: str, handles: Handles) -> None:
+        self.start, self.axis, self.handles = start, axis, handles
 
 
-class _MoveGauge(_Hand):
+class _HoldGauge(_Hand):
     def __init__(self, start: QPointF, height: float) -> None:
         self.start, self.height = start, height
+
+
+class _HoldCard(_Hand):
+    def __init__(self, start: QPointF, card: Card) -> None:
+        self.start, self.card = start, card

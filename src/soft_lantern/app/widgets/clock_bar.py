@@ -18,6 +18,7 @@ class ClockBar(QWidget):
     """Tells the time in seconds by `ticked`; starts frozen at 0."""
 
     ticked = pyqtSignal(float)
+    loop_changed = pyqtSignal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -73,6 +74,7 @@ class ClockBar(QWidget):
         self.go_to(self.time + passed * self.speed)
 
     def _set_loop(self, seconds: float) -> None:
+        self.loop_changed.emit(seconds)
         self.loop = seconds
         self.scrub.high = seconds
         self.go_to(self.time)

@@ -1,0 +1,174 @@
+"""The Dress desk: the scene's objects, what their parts wear and cut out, and the light on them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QSpinBox,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.session import Session
+from soft_lantern.app.stage.environment_panel import EnvironmentPanel
+from soft_lantern.app.stage.object_panel import ObjectPanel
+from soft_lantern.app.stage.parts_table import PartsTable
+from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.graph.document import Asset, StageObject, changed
+from soft_lantern.render.worker import RenderWorker
+from soft_lantern.scene.primitives import FINEST
+
+MOST_REFINED = 5
+
+
+class DressDesk(QWidget):
+    """Where the scene is put together and lit."""
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.stage = StageView(session, worker, "dress")
+        self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
+        self.objects = QListWidget()
+        self.objects.setAccessibleName("objects")
+        self.panel = ObjectPanel(session, with_parts=False)
+        self.parts = PartsTable(session)
+        self.light = EnvironmentPanel(session)
+        self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
+        self.detail = QSpinBox()
+        self.detail.setAccessibleName("detail")
+        self.detail_label = _heading("Detail")
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self._left(), self._middle(), self._right()):
+            halves.addWidget(widget)
+        halves.setSizes([190, 690, 400])
+        halves.setStretchFactor(1, 1)
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(halves)
+        self._filling = False
+        self.objects.currentItemChanged.connect(self._chosen)
+        self.stage.picked.connect(self.select)
+        self.panel.selected.connect(self.select)
+        self.parts.part_chosen.connect(lambda part: self._mark(self.stage.selected, part))
+        self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
+        self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
+        self.detail.valueChanged.connect(self._set_detail)
+        session.changed.connect(lambda old, new: self.refresh())
+        self.refresh()
+
+    def select(self, object_id: str, part: str = "") -> None:
+        """Select an object of the scene, and one of its parts."""
+        self._mark(object_id, part)
+        self.panel.show_object(object_id)
+        self.parts.show_object(object_id, part)
+        self.refresh()
+
+    def _mark(self, object_id: str, part: str) -> None:
+        self.stage.selected, self.stage.selected_part = object_id, part
+        self.stage.update()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        self._filling = True
+        scene = self.session.scene
+        self.objects.clear()
+        for thing in scene.objects if scene else ():
+            item = QListWidgetItem(thing.name)
+            item.setData(Qt.ItemDataRole.UserRole, thing.id)
+            self.objects.addItem(item)
+            if thing.id == self.stage.selected:
+                self.objects.setCurrentItem(item)
+        chosen, asset = self._thing(), self._asset()
+        for box in (self.casts, self.receives, self.detail):
+            box.setEnabled(chosen is not None)
+        self.casts.setChecked(bool(chosen and chosen.casts_shadow))
+        self.receives.setChecked(bool(chosen and chosen.receives_shadow))
+        if asset and asset.primitive:
+            self.detail.setRange(1, FINEST)
+            self.detail.setValue(asset.subdivision)
+            self.detail.setToolTip("How finely the primitive is divided")
+        else:
+            self.detail.setRange(0, MOST_REFINED)
+            self.detail.setValue(asset.refine if asset else 0)
+            self.detail.setToolTip(
+                "How often each triangle is cut in four, for the stage alone; the file stays as it is"
+            )
+        self._filling = False
+
+    def _chosen(self, item: QListWidgetItem | None) -> None:
+        if not self._filling and item:
+            self.select(item.data(Qt.ItemDataRole.UserRole))
+
+    def _set(self, name: str, **fields: Any) -> None:
+        if self.stage.selected:
+            self.session.change_object(name, self.stage.selected, **fields)
+
+    def _set_detail(self, value: int) -> None:
+        asset, project = self._asset(), self.session.project
+        if not self._filling and asset:
+            finer = changed(asset, subdivision=value) if asset.primitive else changed(asset, refine=value)
+            assets = {**project.assets, asset.id: finer}
+            self.session.apply(f"Divide {asset.name}", changed(project, assets=assets), f"detail {asset.id}")
+
+    def _thing(self) -> StageObject | None:
+        scene = self.session.scene
+        return scene.object(self.stage.selected) if scene else None
+
+    def _asset(self) -> Asset | None:
+        thing = self._thing()
+        return self.session.project.assets.get(thing.asset) if thing else None
+
+    def _left(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(10, 10, 4, 10)
+        column.addWidget(_heading("Objects"))
+        column.addWidget(self.objects, 1)
+        return panel
+
+    def _middle(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(6, 10, 6, 8)
+        column.addWidget(self.stage, 1)
+        column.addWidget(self.stage_bar)
+        return panel
+
+    def _right(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(4, 10, 10, 10)
+        column.addWidget(self.panel)
+        switches = QHBoxLayout()
+        for widget in (self.casts, self.receives):
+            switches.addWidget(widget)
+        switches.addStretch(1)
+        column.addLayout(switches)
+        fine = QHBoxLayout()
+        fine.addWidget(self.detail_label)
+        fine.addWidget(self.detail)
+        fine.addStretch(1)
+        column.addLayout(fine)
+        column.addWidget(_heading("Parts"))
+        column.addWidget(self.parts, 1)
+        column.addWidget(_heading("Light"))
+        column.addWidget(self.light)
+        return panel
+
+
+def _heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("heading", True)
+    return label

@@ -1,0 +1,95 @@
+"""Everything the window can be asked for by name, in groups: its menu, its keys and the command finder read this."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from soft_lantern.app.stage.stage_actions import BOOKMARKS, HANDLES, JUDGING, SWITCHES
+from soft_lantern.scene.primitives import PRIMITIVES
+
+if TYPE_CHECKING:
+    from soft_lantern.app.window import MainWindow
+
+Entry = tuple[str, str, Callable[[], object]]
+"""A name, keys, and what it does."""
+
+
+def entries(window: MainWindow) -> dict[str, list[Entry]]:
+    """All of it by group."""
+    session, build, tune = window.session, window.build, window.tune
+    canvas, objects = build.canvas, window.object_panel
+
+    def on_stage(run: Callable[..., object]) -> Callable[[], object]:
+        return lambda: run(window.stage())
+
+    return {
+        "Project": [
+            ("New material", "Ctrl+Shift+M", window.new_material),
+            ("Rename material", "", window.rename_material),
+            ("New snippet", "", window.new_snippet),
+            ("Delete snippet", "", window.delete_snippet),
+            ("Import mesh", "Ctrl+I", build.objects.choose_file),
+            ("Load an image", "Ctrl+Shift+I", build.load_image),
+            ("Load a panorama for the light", "", build.light.choose_file),
+            ("Export GLSL", "Ctrl+Shift+E", window.export_glsl),
+            ("Save", "Ctrl+S", session.save),
+            ("Save pictures of the stage", "Ctrl+Shift+S", lambda: window.stage_bar().save_pictures()),
+            ("Close", "Ctrl+Q", window.close),
+        ],
+        "Edit": [
+            ("Undo", "Ctrl+Z", session.undo.undo),
+            ("Redo", "Ctrl+Shift+Z", session.undo.redo),
+            ("Cut", "Ctrl+X", canvas.cut_selected),
+            ("Copy", "Ctrl+C", canvas.copy_selected),
+            ("Paste", "Ctrl+V", canvas.paste),
+            ("Duplicate", "Ctrl+D", canvas.duplicate_selected),
+            ("Select all", "Ctrl+A", canvas.select_all),
+            ("Delete", "", canvas.delete_selected),
+        ],
+        "Graph": [
+            ("Add a node", "Ctrl+Space", canvas.open_finder),
+            ("Add a node after the selected one", "Ctrl+Return", canvas.add_next),
+            ("Dissolve", "Ctrl+Backspace", canvas.dissolve_selected),
+            ("Align", "", canvas.align_selected),
+            ("Unfold into nodes", "Ctrl+U", canvas.unfold_selected),
+            ("Make a snippet of the selected", "Ctrl+Shift+P", canvas.make_snippet),
+            ("Open the snippet", "Ctrl+Shift+O", canvas.open_snippet),
+            ("Explain the node", "Shift+F1", build.explain_node),
+            ("Note round the selected", "Ctrl+Shift+T", canvas.add_note),
+            ("Hide or show thumbnails", "Ctrl+H", canvas.hide_thumbnails),
+            ("Larger thumbnails", "Ctrl+Shift+Up", lambda: canvas.resize_thumbnails(1.35)),
+            ("Smaller thumbnails", "Ctrl+Shift+Down", lambda: canvas.resize_thumbnails(1 / 1.35)),
+            ("Find in the graph", "Ctrl+F", canvas.find_node),
+            ("Expose as a parameter", "Ctrl+E", canvas.expose_selected),
+            ("Tidy the graph", "Ctrl+T", canvas.tidy),
+            ("Frame the graph", "Ctrl+Home", canvas.frame_all),
+            ("Show the wire on the stage", "F11", build.wire_box.button.toggle),
+            ("Measure on the object or the flat card", "", build.wire_box.on_object.toggle),
+            ("Take the probe away", "", build.clear_probe),
+            ("Show the notices", "Ctrl+N", window.open_notices),
+        ],
+        "Objects": [
+            *((f"Add {shape} to the stage", "", window.adds(shape)) for shape in PRIMITIVES),
+            ("Duplicate object", "Ctrl+Shift+D", lambda: objects().duplicate()),
+            ("Delete object", "", lambda: objects().delete()),
+            *((each.name, each.keys, on_stage(each.run)) for each in HANDLES),
+        ],
+        "Stage": [
+            ("Frame the stage", "Home", session.frame_all),
+            ("Keep this view for the scene", "", window.keep_view),
+            *((each.name, each.keys, on_stage(each.run)) for each in BOOKMARKS),
+            ("Play or freeze the clock", "F2", build.clock.play.toggle),
+            ("Step the clock", "F3", build.clock.step.click),
+            *((f"Switch {each.name.lower()}", each.keys, on_stage(each.run)) for each in SWITCHES),
+            *((each.name, each.keys, on_stage(each.run)) for each in JUDGING),
+        ],
+        "Window": [
+            ("New instance", "Ctrl+Shift+N", tune.add_instance),
+            ("Duplicate instance", "", tune.duplicate_instance),
+            ("Delete instance", "", tune.delete_instance),
+            *((f"{name} desk", f"Ctrl+{n + 1}", window.goes_to(n)) for n, name in enumerate(window.desk_names)),
+            ("Dusk or paper theme", "F9", window.switch_theme),
+            ("Commands", "F1", window.commands.open),
+        ],
+    }
