@@ -321,7 +321,7 @@ def test_an_object_is_picked_and_moved_by_its_handle(window: MainWindow) -> None
     scene = session.scene
     assert scene
     shade = np.add(scene.objects[1].position, (0.75, 3.6, 0.25))
-    stage.pick(stage._project(shade))
+    stage.pick(stage.lens.place(shade))
     assert stage.selected == "near_post"
     arms = stage.handle_arms()
     assert set(arms) == {"x", "y", "z"}

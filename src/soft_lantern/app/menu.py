@@ -77,6 +77,10 @@ def entries(window: MainWindow) -> dict[str, list[Entry]]:
         ],
         "Stage": [
             ("Frame the stage", "Home", session.frame_all),
+            ("New scene", "", session.new_scene),
+            ("Rename scene", "", window.rename_scene),
+            ("Delete scene", "", session.remove_scene),
+            ("Next scene", "Ctrl+Tab", window.next_scene),
             ("Keep this view for the scene", "", window.keep_view),
             *((each.name, each.keys, on_stage(each.run)) for each in BOOKMARKS),
             ("Play or freeze the clock", "F2", build.clock.play.toggle),

@@ -223,6 +223,27 @@ class Session(QObject):
         self.apply(f"Add {asset.name}", self.put_scene(project, scene))
         return thing.id
 
+    def open_scene(self, scene_id: str) -> None:
+        """Put another scene on the stage, seen as it opens."""
+        if scene_id in self.project.scenes and scene_id != self.scene_id:
+            self.scene_id = scene_id
+            self.changed.emit(self.project, self.project)
+            self.set_view(self.project.scenes[scene_id].view)
+
+    def new_scene(self) -> None:
+        """Add an empty scene and put it on the stage."""
+        taken = {scene.name for scene in self.project.scenes.values()}
+        name = next(f"Scene {n}" for n in range(1, len(taken) + 2) if f"Scene {n}" not in taken)
+        scene = Scene(id=new_id("scene"), name=name)
+        self.apply(f"Add {name}", self.put_scene(self.project, scene))
+        self.open_scene(scene.id)
+
+    def remove_scene(self) -> None:
+        """Take the scene on the stage away; its assets stay in the project."""
+        if self.scene:
+            scenes = {key: scene for key, scene in self.project.scenes.items() if key != self.scene_id}
+            self.apply(f"Delete {self.scene.name}", changed(self.project, scenes=scenes))
+
     def set_view(self, view: View) -> None:
         """Look from elsewhere. The view is not part of the document."""
         self.view = view

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMainWindow,
     QMenu,
@@ -110,6 +111,10 @@ class MainWindow(QMainWindow):
             self.materials.addItem(f"{snippet.name} (snippet)", snippet.id)
         self.materials.setCurrentIndex(self.materials.findData(session.material_id))
         self.materials.blockSignals(False)
+        self.scenes.clear()
+        for scene in sorted(session.project.scenes.values(), key=lambda s: s.name.lower()):
+            self.scenes.addItem(scene.name, scene.id)
+        self.scenes.setCurrentIndex(self.scenes.findData(session.scene_id))
 
     def say(self, text: str) -> None:
         """Show a sentence in the status bar."""
@@ -161,6 +166,21 @@ class MainWindow(QMainWindow):
             self.refresh()
 
         edit.editingFinished.connect(done)
+
+    def rename_scene(self) -> None:
+        """Type another name for the scene on the stage."""
+        scene = self.session.scene
+        if scene:
+            name, given = QInputDialog.getText(self, "Rename scene", "Name", text=scene.name)
+            if given and name.strip():
+                renamed = changed(scene, name=name.strip())
+                self.session.apply("Rename scene", self.session.put_scene(self.session.project, renamed))
+
+    def next_scene(self) -> None:
+        """Put the scene that follows by name on the stage."""
+        count = self.scenes.count()
+        if count > 1:
+            self.session.open_scene(self.scenes.itemData((self.scenes.currentIndex() + 1) % count))
 
     def export_glsl(self) -> None:
         """Ask for a folder and write the open material's shader there."""
@@ -241,6 +261,12 @@ class MainWindow(QMainWindow):
             self.desk_buttons.append(button)
             row.addWidget(button)
         row.addStretch(1)
+        self.scenes = QComboBox()
+        self.scenes.setMinimumWidth(140)
+        self.scenes.setAccessibleName("scene")
+        self.scenes.setToolTip("The scene on the stage")
+        self.scenes.activated.connect(lambda _: self.session.open_scene(self.scenes.currentData()))
+        row.addWidget(self.scenes)
         self.finder_button = QToolButton()
         self.finder_button.setText("Commands")
         self.finder_button.setToolTip("Every action by name (F1)")

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from
-from soft_lantern.scene.primitives import grid_triangles, joined, lathe
+from soft_lantern.scene.primitives import cube, grid_triangles, joined, lathe, sphere
 
 Row = npt.NDArray[np.float64]
 
@@ -86,6 +86,66 @@ def paper_banner() -> list[Part]:
         Part("pole", _turned([(0.0, 3.0), (0.04, 2.97), (0.045, 0.0), (0.0, 0.0)], 12), pole),
         Part("bar", bar),
     ]
+
+
+def stepped_basin() -> list[Part]:
+    """A stone bowl 6.4 m across with a floor in four steps and, as a part of its own, nectar up to y = 1.3 m."""
+    inside = [(0.0, 0.15), (0.8, 0.15), (0.84, 0.45), (1.5, 0.48), (1.55, 0.78), (2.2, 0.8), (2.26, 1.1), (2.75, 1.13)]
+    outside = [(2.84, 1.5), (2.95, 1.58), (3.15, 1.58), (3.2, 1.5), (3.05, 0.9), (2.2, 0.06), (2.1, 0.0), (0.0, 0.0)]
+    rings = np.linspace(0, 2.8, 43)
+    nectar = lathe(np.stack([rings, np.full(43, 1.3)], axis=1), 96, np.tile([0.0, 1.0], (43, 1)))
+    flat = nectar.positions[:, [0, 2]] / 6.4 + 0.5
+    return [Part("stone bowl", _turned([*inside, *outside], 72)), Part("nectar", replace(nectar, uvs=flat))]
+
+
+def basin_stones() -> list[Part]:
+    """Four stones that stand on the basin's floor and reach out of the nectar."""
+    places = [(-1.45, 1.0, 0.75, 0.62), (1.25, 0.95, -1.15, 0.6), (1.8, 1.15, 0.8, 0.42), (-0.6, 1.0, -1.7, 0.45)]
+    parts = []
+    for number, (x, y, z, size) in enumerate(places):
+        ball = sphere(56)
+        points = ball.positions.astype(np.float64)
+        lumps = _rough(points[:, 0] * 1.7 + number * 3, points[:, 1] * 1.3 + points[:, 2] * 2.1 + number)
+        grown = points * (1 + 0.16 * lumps[:, None]) * np.array([1.0, 1.15, 0.85]) * size
+        made = mesh_from(grown + np.array([x, y, z]), ball.triangles, uvs=ball.uvs)
+        parts.append(Part(f"stone {number + 1}", _seamless(made)))
+    return parts
+
+
+def glass_bell() -> list[Part]:
+    """A bell of glass 2.3 m tall with a knob; its hollow is a closed part of its own, to be cut out."""
+    angle = np.linspace(0, np.pi / 2, 15)
+    dome = [(0.68 * np.sin(a), 1.35 + 0.68 * np.cos(a)) for a in angle[1:]]
+    outer = [(0.0, 2.3), (0.09, 2.27), (0.12, 2.19), (0.06, 2.1), *dome[1:], (0.7, 0.06), (0.82, 0.03), (0.82, 0.0)]
+    inner = [(0.66, 0.0), (0.65, 1.35), *((0.65 * np.sin(a), 1.35 + 0.65 * np.cos(a)) for a in angle[-2::-1])]
+    hollow = [(0.65 * np.sin(a), 1.35 + 0.65 * np.cos(a)) for a in angle]
+    return [
+        Part("glass", _turned([(float(r), float(y)) for r, y in [*outer, *inner]], 56)),
+        Part("hollow", _turned([(float(r), float(y)) for r, y in [*hollow, (0.65, -0.02), (0.0, -0.02)]], 56)),
+    ]
+
+
+def fog_gate() -> list[Part]:
+    """Two pillars 3 m tall under a beam, 3.4 m wide."""
+    pillar = _turned([(0.0, 2.7), (0.28, 2.7), (0.25, 2.4), (0.27, 0.5), (0.36, 0.42), (0.38, 0.0), (0.0, 0.0)], 28)
+    beam = cube(16)
+    size, lift = np.diag([1.9, 0.17, 0.3, 1.0]), np.eye(4)
+    size[1, 3] = 2.87
+    parts = []
+    for name, x in (("left pillar", -1.4), ("right pillar", 1.4)):
+        aside = lift.copy()
+        aside[0, 3] = x
+        parts.append(Part(name, pillar, aside))
+    return [*parts, Part("beam", beam, size)]
+
+
+def _seamless(mesh: Mesh) -> Mesh:
+    """Normals that do not show where a lathe closes: those of vertices in one place are made one."""
+    places, which = np.unique(mesh.positions.round(5), axis=0, return_inverse=True)
+    total = np.zeros((len(places), 3))
+    np.add.at(total, which.reshape(-1), mesh.normals)
+    total /= np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-12)
+    return replace(mesh, normals=total[which.reshape(-1)].astype(np.float32))
 
 
 def _resampled(profile: Row, count: int) -> Row:

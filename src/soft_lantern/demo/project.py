@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from soft_lantern.demo.meshes import garden_urn, lantern_post, nectar_basin, paper_banner, terrace_cliff
+from soft_lantern.demo import basin
+from soft_lantern.demo.meshes import (
+    basin_stones,
+    fog_gate,
+    garden_urn,
+    glass_bell,
+    lantern_post,
+    nectar_basin,
+    paper_banner,
+    stepped_basin,
+    terrace_cliff,
+)
 from soft_lantern.formats.gltf import write_glb
-from soft_lantern.formats.project_folder import MESH_FOLDER, save_project
+from soft_lantern.formats.images import write_png
+from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER, save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.edits import connect
@@ -20,14 +32,20 @@ MESHES = {
     "nectar_basin": nectar_basin,
     "garden_urn": garden_urn,
     "paper_banner": paper_banner,
+    "stepped_basin": stepped_basin,
+    "basin_stones": basin_stones,
+    "glass_bell": glass_bell,
+    "fog_gate": fog_gate,
 }
 """The meshes by the name of their asset and file."""
 
 
 def write_demo(folder: Path) -> Project:
-    """Make the demo project in a folder: its meshes as glTF files, its materials and instances, one scene."""
+    """Make the demo project in a folder: its meshes and textures, its materials and instances, two scenes."""
     for name, make in MESHES.items():
         write_glb(folder / MESH_FOLDER / name / f"{name}.glb", make())
+    for name, texels in basin.TEXTURES.items():
+        write_png(texels(), folder / IMAGE_FOLDER / f"{name}.png")
     project = demo_project()
     save_project(project, folder)
     return project
@@ -36,7 +54,9 @@ def write_demo(folder: Path) -> Project:
 def demo_project() -> Project:
     """The demo's document."""
     project = Project(name=NAME)
-    for written in (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper()):
+    project = changed(project, textures=basin.texture_records(IMAGE_FOLDER))
+    own = (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper())
+    for written in (*own, *basin.materials()):
         project = written.into_project(project)
     for instance in (
         Instance(
@@ -57,6 +77,7 @@ def demo_project() -> Project:
             parent="amber_hour",
             values={"low_colour": colour_from_hex("#2b2233"), "origin": 0.0, "spread": 3.5, "roughness": 0.35},
         ),
+        *basin.instances(),
     ):
         project = put_instance(project, instance)
     assets = {
@@ -121,7 +142,8 @@ def demo_project() -> Project:
         view=View(target=(0.0, 1.3, 0.0), yaw=32.0, pitch=12.0, distance=17.0),
         gauge=-2.0,
     )
-    return changed(project, assets=assets, scenes={garden.id: garden})
+    pool = basin.basin_scene()
+    return changed(project, assets=assets, scenes={garden.id: garden, pool.id: pool})
 
 
 def height_ramp() -> Authoring:

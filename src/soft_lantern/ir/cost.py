@@ -24,8 +24,14 @@ _WEIGHTS: dict[Op, int] = {
     Op.CLAMP: 2,
     Op.CROSS: 3,
     Op.TEXTURE: 0,
+    Op.TEXTURE_LEVEL: 0,
+    Op.CHANGE_RIGHT: 1,
+    Op.CHANGE_UP: 1,
     Op.TEXEL: 1,
 }
+
+
+READS = (Op.TEXTURE, Op.TEXTURE_LEVEL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +55,7 @@ def cost(results: Iterable[Expr]) -> Cost:
     for expr in order:
         called = _of_function(expr.data) if isinstance(expr.data, Function) else None
         operations += called.operations if called else _weight(expr)
-        reads += called.texture_reads if called else expr.op is Op.TEXTURE
+        reads += called.texture_reads if called else expr.op in READS
     return Cost(operations, reads, _most_alive(order, wanted))
 
 
@@ -60,7 +66,7 @@ def _of_function(function: Function) -> Cost:
 
 def _weight(expr: Expr) -> int:
     width = max([expr.type.width, *(a.type.width for a in expr.args)]) if expr.args else 1
-    return _WEIGHTS[expr.op] * (1 if expr.op in (Op.TEXTURE, Op.TEXEL) else width)
+    return _WEIGHTS[expr.op] * (1 if expr.op in (*READS, Op.TEXEL) else width)
 
 
 def _most_alive(order: list[Expr], results: list[Expr]) -> int:

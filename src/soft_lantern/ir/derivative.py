@@ -210,6 +210,7 @@ RULES: dict[Op, Callable[..., Expr] | None] = {
     Op.NORMALIZE: _unit,
     Op.CROSS: lambda e, a, b: f.cross(a, e.args[1]) + f.cross(e.args[0], b),
     **dict.fromkeys((Op.SIGN, Op.FLOOR, Op.CEIL, Op.STEP, Op.TO_FLOAT, Op.TEXEL), None),
+    **dict.fromkeys((Op.CHANGE_RIGHT, Op.CHANGE_UP, Op.TEXTURE_LEVEL), None),
 }
 
 

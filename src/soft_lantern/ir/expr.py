@@ -105,8 +105,13 @@ class Op(StrEnum):
     TO_FLOAT = "float"
 
     TEXTURE = "texture"
+    TEXTURE_LEVEL = "texture level"
+    """A texture read between two of its smaller copies."""
     TEXEL = "texel"
     """One over a texture's size in texels."""
+    CHANGE_RIGHT = "change right"
+    """How much a value changes to the next pixel to the right; only at pixels."""
+    CHANGE_UP = "change up"
     CALL = "call"
 
     __hash__ = str.__hash__  # an enumeration's own is written in Python, and slow
@@ -122,7 +127,7 @@ _NOT_ELEMENTWISE = (
     | LOGIC
     | BITS
     | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS, Op.FINITE}
-    | {Op.WHOLE, Op.TO_FLOAT, Op.TEXTURE, Op.TEXEL, Op.CALL}
+    | {Op.WHOLE, Op.TO_FLOAT, Op.TEXTURE, Op.TEXTURE_LEVEL, Op.TEXEL, Op.CALL}
 )
 ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
 
@@ -355,6 +360,10 @@ def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
     elif op is Op.TEXTURE:
         if [a.type for a in args] != [Type.SAMPLER, Type.VEC2]:
             raise TypeError("a texture is read at two coordinates")
+        return Type.VEC4
+    elif op is Op.TEXTURE_LEVEL:
+        if [a.type for a in args] != [Type.SAMPLER, Type.VEC2, Type.FLOAT]:
+            raise TypeError("a texture's level is read at two coordinates and a level")
         return Type.VEC4
     elif op is Op.TEXEL:
         wanted, result = {Type.SAMPLER}, Type.VEC2

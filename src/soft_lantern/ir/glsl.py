@@ -55,6 +55,9 @@ _WRITTEN_AS = {
     Op.WHOLE: "uint(int(floor({})))",
     Op.TO_FLOAT: "float({})",
     Op.TEXTURE: "texture({}, {})",
+    Op.TEXTURE_LEVEL: "textureLod({}, {}, {})",
+    Op.CHANGE_RIGHT: "dFdx({})",
+    Op.CHANGE_UP: "dFdy({})",
     Op.TEXEL: "(1.0 / vec2(textureSize({}, 0)))",
 }
 _PREFIX = {Op.NEG: "-", Op.NOT: "!"}
@@ -78,6 +81,7 @@ _LOCAL_NAMES = {
     Op.NORMALIZE: "direction",
     Op.DOT: "cosine",
     Op.TEXTURE: "texel",
+    Op.TEXTURE_LEVEL: "texel",
     Op.TEXEL: "texel_size",
     Op.WHOLE: "place",
     **dict.fromkeys(BITS, "bits"),

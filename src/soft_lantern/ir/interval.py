@@ -386,6 +386,11 @@ def _choice(args: list[Interval], nan: bool) -> Interval:
 _LARGEST_UINT = 2.0**32
 """The largest 32-bit whole number, as single precision rounds it."""
 
+
+def _unknown(like: Interval) -> Interval:
+    return Interval((-inf,) * len(like.low), (inf,) * len(like.low), like.may_be_nan, like.may_be_infinite)
+
+
 _WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
     Op.DOT: _dot,
     Op.LENGTH: _length,
@@ -393,6 +398,9 @@ _WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
     Op.CROSS: _cross,
     Op.SELECT: _choice,
     Op.TEXTURE: lambda args, nan: replace(args[0], may_be_nan=nan),
+    Op.TEXTURE_LEVEL: lambda args, nan: replace(args[0], may_be_nan=nan),
+    Op.CHANGE_RIGHT: lambda args, nan: _unknown(args[0]),
+    Op.CHANGE_UP: lambda args, nan: _unknown(args[0]),
     Op.TEXEL: lambda args, nan: Interval((2.0**-20,) * 2, (1.0,) * 2),
     Op.TO_FLOAT: lambda args, nan: replace(args[0], may_be_nan=nan),
 }

@@ -240,6 +240,7 @@ RULES: dict[Op, Callable[..., Array]] = {
     Op.SHIFT_RIGHT: np.right_shift,
     Op.WHOLE: _whole,
     Op.TEXTURE: lambda image, uv: image.read(uv),
+    Op.TEXTURE_LEVEL: lambda image, uv, level: image.read(uv, level),
     Op.TEXEL: lambda image: np.array([[1 / image.width], [1 / image.height]], np.float32),
     Op.FINITE: lambda v: np.isfinite(v).all(axis=0) if v.ndim == 2 else np.isfinite(v),
 }

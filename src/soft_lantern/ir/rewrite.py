@@ -36,11 +36,11 @@ def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr], *, fold: bool = 
             done[expr] = expr
         else:
             args = [done[a] for a in expr.args]
-            done[expr] = _folded(args, expr) if fold else _rebuilt(args, expr)
+            done[expr] = _folded(args, expr) if fold else rebuilt(args, expr)
     return done
 
 
-def _rebuilt(args: list[Expr], old: Expr) -> Expr:
+def rebuilt(args: list[Expr], old: Expr) -> Expr:
     """The same operation on other arguments."""
     if args == list(old.args):
         return old
@@ -52,7 +52,7 @@ def _rebuilt(args: list[Expr], old: Expr) -> Expr:
 
 
 def _folded(args: list[Expr], old: Expr) -> Expr:
-    built = _rebuilt(args, old)
+    built = rebuilt(args, old)
     if built.op is not Op.CONST and all(a.op is Op.CONST for a in args) and built.type is not Type.BOOL:
         value = evaluate([built], {}, np.float64)[built].ravel()
         if built.type is Type.UINT:

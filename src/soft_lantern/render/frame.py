@@ -13,10 +13,12 @@ from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.supply import OF_OBJECT
 from soft_lantern.render.shadow import ShadowView
-from soft_lantern.scene.mesh import Matrix, Mesh
+from soft_lantern.scene.mesh import Indices, Matrix, Mesh
 from soft_lantern.scene.transforms import Camera
 from soft_lantern.values.images import Image
 
+MOST_ORDERED = 200_000
+"""Triangles above which what blends is drawn in the order of its file."""
 FRAME_STEP = 1 / 60
 """Seconds from one frame to the next."""
 
@@ -101,6 +103,15 @@ class Frame:
     shadow: ShadowView | None = None
     glow: float = 0.0
     edges: bool = False
+
+    def order(self, item: Item) -> Indices:
+        """The triangles of an item as they are drawn: of what blends, the farthest first, as far as middles tell."""
+        triangles = item.mesh.triangles
+        if not item.blended or item.prop or len(triangles) > MOST_ORDERED:
+            return triangles
+        middles = item.mesh.middles @ item.matrix[:3, :3].T + item.matrix[:3, 3]
+        away = (middles - self.camera.position) @ self.camera.view[2, :3]
+        return triangles[np.argsort(away, kind="stable")]
 
     def volumes(self, item: Item) -> list[Item]:
         """The cut-outs inside whose volumes nothing of an item is drawn."""

@@ -233,9 +233,14 @@ class GlRenderer:
             self.context.disable(moderngl.CULL_FACE)
         used = [name for name in (*ATTRIBUTES, *SLOPES) if name in program]
         buffers = [(kept.buffer(item.mesh, name), f"{ALL_ATTRIBUTES[name].width}f", name) for name in used]
-        array = self.context.vertex_array(program, buffers, index_buffer=kept.buffer(item.mesh, "triangles"))
+        order = frame.order(item) if paint is item.paint else item.mesh.triangles
+        ordered = order is not item.mesh.triangles
+        index = self.context.buffer(order.tobytes()) if ordered else kept.buffer(item.mesh, "triangles")
+        array = self.context.vertex_array(program, buffers, index_buffer=index)
         array.render(moderngl.TRIANGLES)
         array.release()
+        if ordered:
+            index.release()
         self.context.front_face = "ccw"
         self.context.disable(moderngl.CULL_FACE)
 
@@ -269,7 +274,7 @@ class GlRenderer:
                 self.resources.target("shadow", (shadow.SIZE, shadow.SIZE)).linear.use(unit)
                 program[name] = unit
             elif isinstance(value, Image):
-                self.resources.bind(program, name, value, next(units))
+                self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:
                 write_uniform(program, name, value)
 

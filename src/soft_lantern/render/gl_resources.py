@@ -49,7 +49,7 @@ class GlResources:
             weakref.WeakKeyDictionary()
         )
         self._buffers: weakref.WeakKeyDictionary[Mesh, dict[str, moderngl.Buffer]] = weakref.WeakKeyDictionary()
-        self._textures: weakref.WeakKeyDictionary[Image, moderngl.Texture] = weakref.WeakKeyDictionary()
+        self._textures: weakref.WeakKeyDictionary[Image, dict[bool, moderngl.Texture]] = weakref.WeakKeyDictionary()
         self._targets: OrderedDict[tuple[str, int, int, int], Target] = OrderedDict()
 
     def program(self, vertex: str, fragment: str) -> moderngl.Program:
@@ -81,9 +81,11 @@ class GlResources:
             kept[fragment.inputs] = vertex_shader(offset, fragment.inputs)
         return kept[fragment.inputs]
 
-    def texture(self, image: Image) -> moderngl.Texture:
-        """An image on the graphics side."""
-        if image not in self._textures:
+    def texture(self, image: Image, *, levels: bool = False) -> moderngl.Texture:
+        """An image on the graphics side, with its smaller copies if they are wanted and it has any."""
+        kept = self._textures.setdefault(image, {})
+        levels = levels and image.filter == "linear" and max(image.width, image.height) > 1
+        if levels not in kept:
             size, texels = (image.width, image.height), image.texels
             if texels.dtype == np.uint8 and texels.size // 4 > LARGEST_AS_FLOATS:
                 code = _SRGB8_ALPHA8 if image.encoding == "colour" else 0
@@ -95,13 +97,19 @@ class GlResources:
             if image.wrap == "mirror":
                 made.use(SPARE_UNIT)
                 _mirror_bound_texture()
-            self._textures[image] = made
-        return self._textures[image]
+            if levels:
+                made.build_mipmaps()
+                made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+                if made.dtype == "f4":  # the very copies the NumPy reader has
+                    for number, texels in enumerate(image.levels, 1):
+                        made.write(np.ascontiguousarray(texels).tobytes(), level=number)
+            kept[levels] = made
+        return kept[levels]
 
-    def bind(self, program: moderngl.Program, name: str, image: Image, unit: int) -> None:
-        """Let a sampler read an image by way of a texture unit."""
+    def bind(self, program: moderngl.Program, name: str, image: Image, unit: int, *, levels: bool = False) -> None:
+        """Let a sampler read an image, with its smaller copies or without, by way of a texture unit."""
         if name in program:
-            self.texture(image).use(unit)
+            self.texture(image, levels=levels).use(unit)
             program[name] = unit
 
     def buffer(self, mesh: Mesh, name: str) -> moderngl.Buffer:

@@ -68,10 +68,12 @@ def rasterise(
     size: tuple[int, int],
     depth: Floats,
     facing: int = 0,
+    every: bool = False,
 ) -> Hits:
     """Where triangles, with their vertices in clip space (n, 4), are nearer than `depth` (one value for each pixel).
 
-    `facing` 1: only those whose corners go round counter-clockwise as seen; −1: only the others.
+    `facing` 1: only those whose corners go round counter-clockwise as seen; −1: only the others. `every`: not the
+    nearest in each pixel alone but all of them, in the order of the triangles.
     """
     layout, width = {}, 4
     for name, rows in carried.items():
@@ -84,6 +86,9 @@ def rasterise(
     for pixel, at, triangle in found.covered(facing):
         nearer = at < best[pixel]
         pixel, at, triangle = pixel[nearer], at[nearer], triangle[nearer]
+        if every:
+            kept.append((pixel, at, triangle))
+            continue
         nearest = np.lexsort((at, pixel))
         first = nearest[np.r_[True, pixel[nearest][1:] != pixel[nearest][:-1]]] if len(nearest) else nearest
         best[pixel[first]] = at[first]
@@ -93,7 +98,7 @@ def rasterise(
     pixel, triangle = (np.concatenate([k[i] for k in kept]).astype(np.int64) for i in (0, 2))
     at = np.concatenate([k[1] for k in kept])
     # A later chunk may have come nearer in the same pixel.
-    final = at == best[pixel]
+    final = np.argsort(triangle, kind="stable") if every else at == best[pixel]
     pixel, at, triangle = pixel[final], at[final], triangle[final]
     place = np.stack([pixel % size[0], size[1] - 1 - pixel // size[0]], axis=1)
     screen, w = found.places[triangle], corners[triangle, :, 3]

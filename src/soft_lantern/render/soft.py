@@ -7,7 +7,7 @@ pass per item.
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -16,12 +16,13 @@ import numpy.typing as npt
 from soft_lantern.errors import LanternError
 from soft_lantern.ir import supply
 from soft_lantern.ir.expr import Expr, Op, topological
+from soft_lantern.ir.levels import changes_worked_out
 from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.raster import Hits, rasterise, walls_behind
 from soft_lantern.render.surface_model import DISPLAYED
-from soft_lantern.scene.mesh import Mesh
+from soft_lantern.scene.mesh import Indices, Mesh
 from soft_lantern.values.images import Image
 
 
@@ -86,15 +87,16 @@ class _Canvas:
             kept &= self._farther_walls(hits, volumes) < 0.5
         pixels, depths, painted = hits.pixels[kept], hits.depths[kept], painted[kept]
         if item.blended:
-            alpha, under = painted[:, 3:], self.colour[pixels]
-            painted = np.hstack(
-                [painted[:, :3] * alpha + under[:, :3] * (1 - alpha), alpha + under[:, 3:] * (1 - alpha)]
-            )
+            for layer in _layers(pixels):
+                over, under = painted[layer], self.colour[pixels[layer]]
+                alpha = over[:, 3:]
+                mixed = over[:, :3] * alpha + under[:, :3] * (1 - alpha)
+                self.colour[pixels[layer]] = np.hstack([mixed, alpha + under[:, 3:] * (1 - alpha)])
         else:
             self.depth[pixels] = depths
             leaves["surface_depth"] = derived(["surface_depth"], leaves)["surface_depth"]
             self.surface_depth[pixels] = np.broadcast_to(leaves["surface_depth"], hits.pixels.shape)[kept]
-        self.colour[pixels] = painted
+            self.colour[pixels] = painted
 
     def draw_edges(self, item: Item) -> None:
         """Draw the edges of an item's nearest triangles."""
@@ -104,20 +106,31 @@ class _Canvas:
 
     def _hits(self, item: Item, depth: npt.NDArray[np.float64]) -> Hits:
         frame = self.frame
-        hits = drawn(item, frame.inputs, frame.camera.view_projection, frame.size, depth, frame.uniforms)
+        order = frame.order(item) if item.blended else None
+        hits = drawn(item, frame.inputs, frame.camera.view_projection, frame.size, depth, frame.uniforms, order)
         return replace(hits, front=~hits.front) if item.mirrored else hits
 
     def _farther_walls(self, hits: Hits, volumes: list[Item]) -> npt.NDArray[np.float64]:
         """Behind each hit, how many more walls of the volumes lead out than in: more than none inside a volume."""
         frame = self.frame
         own = np.full(frame.size[0] * frame.size[1], np.inf)
-        own[hits.pixels] = hits.depths
+        np.minimum.at(own, hits.pixels, hits.depths)
         walls = np.zeros(len(own))
         for volume in volumes:
             placed = _placed(volume, frame.inputs, frame.uniforms)
             clip = _clip(placed["position_world"], frame.camera.view_projection)
             walls += walls_behind(volume.mesh.triangles, clip, frame.size, own) * (-1 if volume.mirrored else 1)
         return np.asarray(walls[hits.pixels])
+
+
+def _layers(pixels: npt.NDArray[np.int64]) -> Iterator[npt.NDArray[np.int64]]:
+    """Places in a list of pixels: first each pixel's first, then its second, and so on."""
+    grouped = np.argsort(pixels, kind="stable")
+    ordered = pixels[grouped]
+    starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]]) if len(ordered) else np.zeros(0, np.int64)
+    rank = np.arange(len(ordered)) - np.repeat(starts, np.diff(np.r_[starts, len(ordered)]))
+    for layer in range(int(rank.max()) + 1 if len(rank) else 0):
+        yield grouped[rank == layer]
 
 
 EDGE_COLOUR = (0.02, 0.02, 0.03, 1.0)
@@ -148,15 +161,18 @@ def drawn(
     size: tuple[int, int],
     depth: npt.NDArray[np.float64],
     shared: Mapping[str, UniformValue] | None = None,
+    order: Indices | None = None,
 ) -> Hits:
     """Where an item is nearer than `depth` in a picture, and what its triangles carry there.
 
-    `of_frame`: the inputs of `ir.supply.OF_FRAME`; `shared`: values of uniforms that are not the paint's own.
+    `of_frame`: the inputs of `ir.supply.OF_FRAME`; `shared`: values of uniforms that are not the paint's own. `order`:
+    the triangles in an order in which all of them count, not the nearest alone.
     """
     carried = _placed(item, of_frame, shared or {})
     clip = _clip(carried["position_world"], view_projection)
     facing = (-1 if item.mirrored else 1) if item.culled else 0
-    return rasterise(item.mesh.triangles, clip, carried, size, depth, facing)
+    triangles = item.mesh.triangles if order is None else order
+    return rasterise(triangles, clip, carried, size, depth, facing, order is not None)
 
 
 def _placed(
@@ -240,7 +256,7 @@ def read_paint(
     paint: Paint, inputs: Mapping[str, Array], count: int, uniforms: Mapping[str, UniformValue] | None = None
 ) -> npt.NDArray[np.float32]:
     """Linear RGBA of a paint where the inputs are, (n, 4); `uniforms` are its own where none are given."""
-    (colour,) = supply.at_pixel([paint.colour])
+    (colour,) = changes_worked_out(supply.at_pixel([paint.colour]))
     leaves, values = dict(inputs), paint.uniforms if uniforms is None else uniforms
     for expr in topological([colour]):
         if expr.op is Op.UNIFORM and str(expr.data) not in leaves:

@@ -16,6 +16,7 @@ from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.levels import with_levels
 from soft_lantern.ir.supply import at_pixel, read_inputs
 from soft_lantern.render import props, shadow, surface_model
 from soft_lantern.render.frame import Frame, Item, Paint, placed_inputs
@@ -127,6 +128,7 @@ class Looks:
             colour = join(colour.xyz, f.step(lowered.surface["alpha_cutoff"], lowered.surface["alpha"]))
         elif not blended:
             colour = join(colour.xyz, 1.0)
+        colour = _with_levels(colour)
         hidden_in = frozenset(name.strip() for name in lowered.traits.get("hidden_in", "").split(",") if name.strip())
         paint = Paint(colour, values, lowered.names, lowered.offset, masked, hidden_in)
         return Dress(
@@ -137,6 +139,9 @@ class Looks:
             casts=lowered.traits.get("casts_shadow") != "no" and lowered.alpha_mode != "blend",
             receives=lowered.traits.get("receives_shadow") != "no",
         )
+
+
+_with_levels = functools.lru_cache(maxsize=512)(with_levels)
 
 
 def _shown(lowered: Lowered, options: StageOptions) -> Expr:

@@ -44,6 +44,11 @@ class Mesh:
         return slopes_of(self)
 
     @functools.cached_property
+    def middles(self) -> Matrix:
+        """The middle of each triangle, (m, 3)."""
+        return np.asarray(self.positions[self.triangles].mean(axis=1), np.float64)
+
+    @functools.cached_property
     def closed(self) -> bool:
         """Whether the triangles enclose a volume: at every edge two meet, running along it in opposite directions."""
         places, welded = np.unique(self.positions.round(6) + 0.0, axis=0, return_inverse=True)

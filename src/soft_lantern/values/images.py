@@ -51,22 +51,67 @@ class Image:
         """Every texel decoded to linear RGBA, (height, width, 4)."""
         return _decoded(self.texels, self.encoding)
 
-    def read(self, uv: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
-        """Linear RGBA (4, n) at coordinates (2, n), filtered after decoding (glTF 2.0, section 3.8.4)."""
-        uv = np.nan_to_num(uv.astype(np.float32), nan=0.0, posinf=0.0, neginf=0.0)
-        x, y = uv[0] * np.float32(self.width), uv[1] * np.float32(self.height)
+    @functools.cached_property
+    def levels(self) -> tuple[npt.NDArray[np.float32], ...]:
+        """Smaller and smaller linear copies, each texel the mean of 2 × 2 of the one before; none for "nearest"."""
         if self.filter == "nearest":
-            return self._texel(np.floor(x), np.floor(y)).T
+            return ()
+        found, last = [], self.linear()
+        while max(last.shape[:2]) > 1:
+            last = _halved(last)
+            found.append(last)
+        return tuple(found)
+
+    def read(self, uv: npt.NDArray[Any], level: npt.NDArray[Any] | None = None) -> npt.NDArray[np.float32]:
+        """Linear RGBA (4, n) at coordinates (2, n), filtered after decoding (glTF 2.0, section 3.8.4).
+
+        `level` (n,): from which of the smaller copies; between two of them, both are mixed.
+        """
+        uv = np.nan_to_num(uv.astype(np.float32), nan=0.0, posinf=0.0, neginf=0.0)
+        if level is None or not self.levels:
+            return self._read_level(uv, 0).T
+        count = max(uv.shape[1], len(level))
+        uv, at = np.broadcast_to(uv, (2, count)), np.broadcast_to(np.nan_to_num(level.astype(np.float32)), count)
+        at = np.clip(at, 0, len(self.levels))
+        lower = np.floor(at).astype(np.int64)
+        found = np.zeros((count, 4), np.float32)
+        for each in np.unique(lower):
+            here = lower == each
+            part = (at[here] - each)[:, None]
+            read = self._read_level(uv[:, here], int(each))
+            if part.any():
+                read = read * (1 - part) + self._read_level(uv[:, here], min(int(each) + 1, len(self.levels))) * part
+            found[here] = read
+        return np.ascontiguousarray(found.T)
+
+    def _read_level(self, uv: npt.NDArray[np.float32], level: int) -> npt.NDArray[np.float32]:
+        """Linear RGBA (n, 4) from one of the copies; 0 is the image itself."""
+        height, width = self.levels[level - 1].shape[:2] if level else (self.height, self.width)
+        x, y = uv[0] * np.float32(width), uv[1] * np.float32(height)
+        if self.filter == "nearest":
+            return self._texel(np.floor(x), np.floor(y), level)
         x, y = x - np.float32(0.5), y - np.float32(0.5)
         left, top = np.floor(x), np.floor(y)
         across, down = (x - left)[:, None], (y - top)[:, None]
-        upper = self._texel(left, top) * (1 - across) + self._texel(left + 1, top) * across
-        lower = self._texel(left, top + 1) * (1 - across) + self._texel(left + 1, top + 1) * across
-        return np.ascontiguousarray((upper * (1 - down) + lower * down).T)
+        upper = self._texel(left, top, level) * (1 - across) + self._texel(left + 1, top, level) * across
+        lower = self._texel(left, top + 1, level) * (1 - across) + self._texel(left + 1, top + 1, level) * across
+        return np.asarray(upper * (1 - down) + lower * down, np.float32)
 
-    def _texel(self, x: npt.NDArray[np.float32], y: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
-        column, row = (_wrapped(at, size, self.wrap) for at, size in ((x, self.width), (y, self.height)))
-        return _decoded(self.texels[row, column], self.encoding)
+    def _texel(self, x: npt.NDArray[np.float32], y: npt.NDArray[np.float32], level: int) -> npt.NDArray[np.float32]:
+        height, width = self.levels[level - 1].shape[:2] if level else (self.height, self.width)
+        column, row = (_wrapped(at, size, self.wrap) for at, size in ((x, width), (y, height)))
+        return self.levels[level - 1][row, column] if level else _decoded(self.texels[row, column], self.encoding)
+
+
+def _halved(texels: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """Half as wide and high, at least 1; of an odd side the last row or column falls away."""
+    for axis in (0, 1):
+        half = texels.shape[axis] // 2
+        if half:
+            pairs = texels.take(range(half * 2), axis)
+            shape = (half, 2, *texels.shape[1:]) if axis == 0 else (texels.shape[0], half, 2, texels.shape[2])
+            texels = pairs.reshape(shape).mean(axis=axis + 1, dtype=np.float32)
+    return texels
 
 
 def _wrapped(at: npt.NDArray[np.float32], size: int, wrap: Wrap) -> npt.NDArray[np.int64]:
