@@ -27,6 +27,7 @@ from soft_lantern.render.gl_glow import with_glow
 from soft_lantern.render.gl_resources import GlResources, Target, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
 from soft_lantern.render.soft import EDGE_COLOUR
+from soft_lantern.render.staging import reads_depth
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.values.images import Image
 
@@ -133,7 +134,7 @@ class GlRenderer:
 
     def _scene_depth(self, frame: Frame) -> moderngl.Texture | None:
         """The depth in metres of what is not drawn late, at every pixel; the farthest where there is nothing."""
-        if not any(item.shown and _reads_depth(item.paint.colour) for item in frame.items):
+        if not any(item.shown and reads_depth(item.paint.colour) for item in frame.items):
             return None
         found = [item for item in frame.items if item.shown and not item.late]
         return self._depth_of(frame, found, "scene depth").linear
@@ -313,8 +314,3 @@ def _keeping_holes(paint: Paint, colour: Expr) -> Paint:
 @functools.lru_cache(maxsize=512)
 def _with_alpha(colour: Expr, of: Expr) -> Expr:
     return join(swizzle(colour, "xyz"), swizzle(of, "w"))
-
-
-@functools.lru_cache(maxsize=512)
-def _reads_depth(colour: Expr) -> bool:
-    return "scene_depth" in read_inputs(at_pixel([colour]))

@@ -209,14 +209,18 @@ def mesh_rows(mesh: Mesh, name: str) -> npt.NDArray[np.float32]:
     """An attribute or slope of a mesh by its name in `ir.supply`, (n, k)."""
     if name.endswith(("_along", "_across")):
         return mesh.slopes[name.removeprefix("mesh_")]
-    return {
-        "mesh_position": mesh.positions,
-        "mesh_normal": mesh.normals,
-        "mesh_tangent": mesh.tangents,
-        "mesh_uv": mesh.uvs,
-        "mesh_uv1": mesh.uv1s,
-        "mesh_color": mesh.colours,
-    }[name]
+    rows: npt.NDArray[np.float32] = getattr(mesh, _ROWS[name])
+    return rows
+
+
+_ROWS = {
+    "mesh_position": "positions",
+    "mesh_normal": "normals",
+    "mesh_tangent": "tangents",
+    "mesh_uv": "uvs",
+    "mesh_uv1": "uv1s",
+    "mesh_color": "colours",
+}
 
 
 def shaded_vertices(

@@ -32,6 +32,7 @@ SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "normal", "occlusion", 
 GREY = Material(id="", name="plain grey")
 
 
+COLOURS_KEPT = 512
 SCALES = ("0 to 1", "measured", "signed")
 CHANNELS = ("all", "x", "y", "z", "w")
 
@@ -99,6 +100,7 @@ class Looks:
 
     def __init__(self) -> None:
         self._lowered = by_identity(256)(lower)
+        self._colours: dict[tuple[object, ...], tuple[Lowered, Expr]] = {}
 
     def lowered(self, material: Material) -> Lowered:
         """The material as expressions."""
@@ -114,34 +116,52 @@ class Looks:
         if not options.textures:
             images = {name: evened(image) for name, image in (images or {}).items()}
         values = uniform_values(lowered, material, found.values if found else {}, images)
-        colour = _shown(lowered, options)
         view = options.wire
         if view:
-            mine = material.id == view.material and view.wire in lowered.wires
-            colour = _wire_colour(lowered.wires[view.wire], view) if mine else const(0.05, 0.05, 0.05, 1.0)
             values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}
-        if options.clip:
-            colour = clip_hatched(colour)
-        masked = lowered.alpha_mode == "mask"
-        blended = options.lit and lowered.alpha_mode == "blend"
-        if masked:
-            colour = join(colour.xyz, f.step(lowered.surface["alpha_cutoff"], lowered.surface["alpha"]))
-        elif not blended:
-            colour = join(colour.xyz, 1.0)
-        colour = _with_levels(colour)
+        colour = self._coloured(lowered, material.id, options)
+        masked, blended = lowered.alpha_mode == "mask", options.lit and lowered.alpha_mode == "blend"
         hidden_in = frozenset(name.strip() for name in lowered.traits.get("hidden_in", "").split(",") if name.strip())
-        paint = Paint(colour, values, lowered.names, lowered.offset, masked, hidden_in)
         return Dress(
-            paint,
+            Paint(colour, values, lowered.names, lowered.offset, masked, hidden_in),
             blended,
-            late(paint, blended),
+            blended or reads_depth(colour),
             culled=lowered.traits.get("double_sided") != "yes",
             casts=lowered.traits.get("casts_shadow") != "no" and lowered.alpha_mode != "blend",
             receives=lowered.traits.get("receives_shadow") != "no",
         )
 
+    def _coloured(self, lowered: Lowered, material_id: str, options: StageOptions) -> Expr:
+        """The colour of a lowered material; the same object as long as nothing of it would be built differently."""
+        view = options.wire
+        wire = (view.material == material_id, view.wire, view.scale, view.channel) if view else None
+        key = (id(lowered), options.show, options.shadow, options.clip, wire)
+        kept = self._colours.get(key)
+        if kept is None or kept[0] is not lowered:
+            if len(self._colours) >= COLOURS_KEPT:
+                self._colours.clear()
+            kept = self._colours[key] = (lowered, _colour_of(lowered, material_id, options))
+        return kept[1]
 
-_with_levels = functools.lru_cache(maxsize=512)(with_levels)
+
+def _colour_of(lowered: Lowered, material_id: str, options: StageOptions) -> Expr:
+    colour, view = _shown(lowered, options), options.wire
+    if view:
+        mine = material_id == view.material and view.wire in lowered.wires
+        colour = _wire_colour(lowered.wires[view.wire], view) if mine else const(0.05, 0.05, 0.05, 1.0)
+    if options.clip:
+        colour = clip_hatched(colour)
+    if lowered.alpha_mode == "mask":
+        colour = join(colour.xyz, f.step(lowered.surface["alpha_cutoff"], lowered.surface["alpha"]))
+    elif not (options.lit and lowered.alpha_mode == "blend"):
+        colour = join(colour.xyz, 1.0)
+    return with_levels(colour)
+
+
+@functools.lru_cache(maxsize=512)
+def reads_depth(colour: Expr) -> bool:
+    """Whether a colour reads the depth behind it, and so must wait until all that hides it is drawn."""
+    return "scene_depth" in read_inputs(at_pixel([colour]))
 
 
 def _shown(lowered: Lowered, options: StageOptions) -> Expr:
@@ -309,11 +329,6 @@ GLOW = 0.35
 """How much of what is brighter than white spreads, where glow is on."""
 NO_SHADOW = shadow.ShadowView(np.zeros(3), np.array([0.0, 1.0, 0.0]), 1.0)
 """Stands in where no sun shines: nothing is drawn, and the whole map is lit."""
-
-
-def late(paint: Paint, blended: bool) -> bool:
-    """Whether something must wait until all that hides it is drawn."""
-    return blended or "scene_depth" in read_inputs(at_pixel([paint.colour]))
 
 
 def _distance(mesh: Mesh, matrix: Matrix, camera: Camera) -> float:

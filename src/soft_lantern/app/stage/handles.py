@@ -114,7 +114,7 @@ class Handles:
                     painter.setPen(QPen(theme().colour(colour), width))
                     painter.setBrush(Qt.BrushStyle.NoBrush)
                     painter.drawPolyline(line)
-                _paint_letter(painter, ring[6 if name != "y" else 18], name, held)
+                _paint_letter(painter, ring[0], name, held)
             return
         for name, (start, end) in self.arms().items():
             for colour, width in (("ground", 5.0), (_role(name, held), 2.4)):

@@ -469,17 +469,17 @@ class StageView(QWidget):
         if self.scene is None or self.card:
             return
         do = {"probe": self._probe_hit, "tape": self._tape_hit}.get(self.clicks, self._pick_hit)
-        self._find(at, lambda hit: do(hit, at))
+        self._find(at, lambda hit, behind: do(hit, behind, at))
 
-    def _pick_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
+    def _pick_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         object_id, part = hit.key if hit else ("", "")
         self.picked.emit(object_id, part)
 
-    def _probe_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
+    def _probe_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         if hit:
-            self.probed.emit(hit, self._point(hit, at))
+            self.probed.emit(hit, self._point(hit, behind, at))
 
-    def _tape_hit(self, hit: ObjectHit | None, at: QPointF) -> None:
+    def _tape_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         if hit is None:
             self.session.told.emit("The tape wants a point on an object")
             return
@@ -488,20 +488,27 @@ class StageView(QWidget):
             self.session.told.emit(f"Tape: {overlay.tape_words(self.tape)}")
         self.update()
 
-    def _find(self, at: QPointF, then: Callable[[ObjectHit | None], None]) -> None:
-        """Find what is under a point: at once where that is quick, else beside the window."""
-        triangles = sum(len(p.mesh.triangles) for m in self.session.models.values() for p in m.parts)
+    def _find(self, at: QPointF, then: Callable[[ObjectHit | None, ObjectHit | None], None]) -> None:
+        """Find what is under a point, and behind it if probing: at once where that is quick, else beside the window."""
+        look, eye, wanted = self._looker(at), self.lens.camera.position, self.probing
+
+        def both() -> tuple[ObjectHit | None, ObjectHit | None]:
+            hit = look(0.0)
+            return hit, look(float(np.linalg.norm(hit.point - eye)) + 1e-4) if hit and wanted else None
+
+        scene = self.scene
+        models = [self.session.models.get(thing.asset) for thing in (scene.objects if scene else ())]
+        triangles = sum(len(part.mesh.triangles) for model in models if model for part in model.parts)
         if triangles <= MOST_AT_ONCE:
-            then(self.hit_at(at))
+            then(*both())
             return
-        look = self._looker(at)
         if self._finder is None:
             self._finder = Newest("finder")
             self.destroyed.connect(self._finder.stop)
 
         def find() -> None:
-            hit = look(0.0)
-            self._call.emit(lambda: then(hit))
+            hit, behind = both()
+            self._call.emit(lambda: then(hit, behind))
 
         self._finder.submit("under", find, self._failed.emit)
 
@@ -520,11 +527,9 @@ class StageView(QWidget):
         ]
         return lambda beyond: nearest_hit(start, direction, placed, beyond)
 
-    def _point(self, hit: ObjectHit, at: QPointF) -> Points:
+    def _point(self, hit: ObjectHit, behind: ObjectHit | None, at: QPointF) -> Points:
         """The surface point under a pixel, with the distance to what lies behind it."""
         camera = self.lens.camera
-        away = float(np.linalg.norm(hit.point - camera.position))
-        behind = self.hit_at(at, beyond=away + 1e-4)
         thing = self.scene.object(hit.key[0]) if self.scene else None
         assert thing is not None
         of_object = object_inputs(thing, self.session.models[thing.asset], hit.mesh)
@@ -536,13 +541,13 @@ class StageView(QWidget):
         if self.probing:
             at = self._pointer
 
-            def found(hit: ObjectHit | None) -> None:
-                self.hovered.emit(self._point(hit, at) if hit else None)
+            def found(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
+                self.hovered.emit(self._point(hit, behind, at) if hit else None)
 
             if self.underMouse():
                 self._find(at, found)
             else:
-                found(None)
+                found(None, None)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         if self.probing:

@@ -54,6 +54,16 @@ QMenu::item { padding: 5px 22px 5px 12px; border-radius: 3px; }
 QMenu::item:selected { background: $amber; color: $on_amber; }
 QMenu::item:disabled { color: $quiet; }
 QMenu::separator { height: 1px; background: $edge; margin: 4px 6px; }
+QTableView { background: $ground; border: 1px solid $edge; gridline-color: $raised; selection-background-color: $raised;
+    selection-color: $text; }
+QHeaderView::section { background: $panel; color: $quiet; border: none; border-bottom: 1px solid $edge; padding: 4px; }
+QCheckBox::indicator, QTableView::indicator { width: 12px; height: 12px; border: 1px solid $quiet; border-radius: 3px;
+    background: $ground; }
+QCheckBox::indicator:checked, QTableView::indicator:checked { image: url("$tick"); }
+QCheckBox::indicator:disabled { border-color: $edge; }
+QSpinBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 2px 4px; }
+QProgressBar { background: $ground; border: 1px solid $edge; border-radius: 3px; height: 8px; }
+QProgressBar::chunk { background: $amber; border-radius: 2px; }
 QScrollArea { border: none; }
 QScrollBar { background: transparent; width: 9px; height: 9px; }
 QScrollBar::handle { background: $edge; border-radius: 4px; min-height: 24px; min-width: 24px; }
@@ -114,4 +124,6 @@ def apply(application: QApplication) -> None:
 def _filled(sheet: str, now: Theme) -> str:
     for role in sorted(Theme.__dataclass_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
-    return sheet.replace("$chevron", str(files("soft_lantern.app.theme").joinpath("chevron.svg")))
+    for picture in ("chevron", "tick"):
+        sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}.svg")))
+    return sheet
