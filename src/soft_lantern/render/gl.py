@@ -72,7 +72,8 @@ class GlRenderer:
         Raises LanternError where the driver refuses a shader, NoGraphics where it has lost the context or its memory.
         """
         try:
-            return self._render(frame)
+            with self.context:  # another renderer of this thread may have been the last to draw
+                return self._render(frame)
         except (moderngl.Error, MemoryError) as error:
             raise NoGraphics(f"the graphics driver gave up ({error})") from error
 
@@ -169,13 +170,15 @@ class GlRenderer:
         return target.linear
 
     def _draw_edges(self, frame: Frame) -> None:
+        nearer = frame.camera.view_projection.copy()
+        nearer[2] -= 1e-4 * nearer[3]  # by a hair, so that triangles do not hide their own edges
         self.context.wireframe = True
-        self.context.polygon_offset = -1.0, -4.0
+        self._blend(True)
         for item in frame.items:
             if item.shown and not item.prop:
-                self._draw(frame, item, replace(item.paint, colour=_EDGE, masked=False))
-        self.context.polygon_offset = 0.0, 0.0
+                self._draw(frame, item, replace(item.paint, colour=_EDGE, masked=False), view_projection=nearer)
         self.context.wireframe = False
+        self.context.disable(moderngl.BLEND)
 
     def _display(self, frame: Frame, target: Target) -> npt.NDArray[np.uint8]:
         shader = self.resources.fragment(Paint(frame.display))

@@ -11,6 +11,8 @@ import numpy.typing as npt
 from soft_lantern.scene.mesh import Indices
 
 CANDIDATES_AT_ONCE = 2_000_000
+SUBPIXELS = 256
+"""The grid within a pixel that corners are put on, as graphics hardware does."""
 NEAR = 1e-6
 Floats = npt.NDArray[np.float64]
 
@@ -131,7 +133,7 @@ class _Screen:
 
     def covered(self, facing: int) -> Iterator[tuple[npt.NDArray[np.int64], Floats, npt.NDArray[np.int64]]]:
         """The pixels whose middles triangles cover, with the depth there in 0–1 and the triangle; in chunks."""
-        size, screen = self.size, self.places
+        size, screen = self.size, np.rint(self.places * SUBPIXELS) / SUBPIXELS
         low = np.clip(np.ceil(screen.min(axis=1) - 0.5), 0, size).astype(np.int64)
         high = np.clip(np.floor(screen.max(axis=1) - 0.5) + 1, 0, size).astype(np.int64)
         extent = np.maximum(high - low, 0)
@@ -142,11 +144,27 @@ class _Screen:
             step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
             x = low[triangle, 0] + step % extent[triangle, 0]
             y = low[triangle, 1] + step // extent[triangle, 0]
-            weights = _weights(screen[triangle], np.stack([x, y], axis=1) + 0.5)
-            at = (self.depths[triangle] * weights).sum(axis=1)
-            inside = (weights >= 0).all(axis=1) & (at >= 0) & (at <= 1)
+            centre = np.stack([x, y], axis=1) + 0.5
+            at = (self.depths[triangle] * _weights(self.places[triangle], centre)).sum(axis=1)
+            inside = _covers(screen[triangle], centre) & (at >= 0) & (at <= 1)
             pixel = (size[1] - 1 - y) * size[0] + x
             yield pixel[inside], at[inside], triangle[inside]
+
+
+def _covers(screen: Floats, centre: Floats) -> npt.NDArray[np.bool_]:
+    """Whether triangles cover pixels' middles. Corners lie on a fine grid, so that all products are exact.
+
+    A middle on an edge belongs to the triangle on the edge's right or lower side alone, so that neighbours neither
+    leave a gap nor both draw it.
+    """
+    turn = np.where(_cross(screen[:, 1] - screen[:, 0], screen[:, 2] - screen[:, 0]) < 0, -1.0, 1.0)
+    inside = np.ones(len(screen), bool)
+    for start, end in ((0, 1), (1, 2), (2, 0)):
+        edge = (screen[:, end] - screen[:, start]) * turn[:, None]
+        beside = _cross(edge, centre - screen[:, start])
+        own = (edge[:, 1] < 0) | ((edge[:, 1] == 0) & (edge[:, 0] < 0))
+        inside &= (beside > 0) | ((beside == 0) & own)
+    return inside
 
 
 def _weights(screen: Floats, centre: Floats) -> Floats:

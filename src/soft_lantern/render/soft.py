@@ -101,8 +101,9 @@ class _Canvas:
     def draw_edges(self, item: Item) -> None:
         """Draw the edges of an item's nearest triangles."""
         hits = self._hits(item, np.where(np.isfinite(self.depth), self.depth * (1 + 1e-6) + 1e-7, np.inf))
-        at_edge = hits.pixels[hits.from_edge() < 0.6]
-        self.colour[at_edge] = EDGE_COLOUR
+        at_edge = np.unique(hits.pixels[hits.from_edge() < 0.6])
+        edge, share = np.array(EDGE_COLOUR[:3], np.float32), EDGE_COLOUR[3]
+        self.colour[at_edge, :3] = self.colour[at_edge, :3] * (1 - share) + edge * share
 
     def _hits(self, item: Item, depth: npt.NDArray[np.float64]) -> Hits:
         frame = self.frame
@@ -133,7 +134,8 @@ def _layers(pixels: npt.NDArray[np.int64]) -> Iterator[npt.NDArray[np.int64]]:
         yield grouped[rank == layer]
 
 
-EDGE_COLOUR = (0.02, 0.02, 0.03, 1.0)
+EDGE_COLOUR = (0.02, 0.02, 0.03, 0.6)
+"""Linear, and how much of it covers."""
 
 
 def _shadow_map(frame: Frame, view: shadow.ShadowView) -> Image:
