@@ -17,7 +17,9 @@ from soft_lantern.app.main import make_application
 from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.project import height_ramp, write_demo
 from soft_lantern.graph.document import Material, Project
+from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.soft import SoftRenderer
 
 # The same examples every time, so that a red run is about the change; HYPOTHESIS_PROFILE=explore looks for new ones.
 settings.register_profile("steady", derandomize=True, deadline=None)
@@ -42,6 +44,12 @@ def demo_folder(_demo_once: Path, tmp_path: Path) -> Path:
 def gl() -> GlRenderer:
     """The OpenGL renderer, on the tests' thread."""
     return GlRenderer()
+
+
+@pytest.fixture(params=["gl", "soft"])
+def renderer(request: pytest.FixtureRequest, gl: GlRenderer) -> Renderer:
+    """Each renderer in turn."""
+    return gl if request.param == "gl" else SoftRenderer()
 
 
 @pytest.fixture

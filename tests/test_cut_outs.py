@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -16,7 +15,7 @@ from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.levels import changes_worked_out, with_levels
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.render.card import Card, card_frame
-from soft_lantern.render.frame import Frame
+from soft_lantern.render.frame import Frame, Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.soft import SoftRenderer
@@ -27,7 +26,6 @@ from soft_lantern.values.images import Image
 
 SIZE = (120, 120)
 BARE = StageOptions(backdrop=False, floor=False, grid=False, tone_map=False, gauge=False, glow=False, shadow=False)
-RENDERERS = pytest.mark.parametrize("renderer", [SoftRenderer, GlRenderer])
 
 
 def pond(view: View, *, hidden_in: str = "dry", alpha_mode: str = "blend", **ball: object) -> Frame:
@@ -43,13 +41,12 @@ def pond(view: View, *, hidden_in: str = "dry", alpha_mode: str = "blend", **bal
     return frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, Looks())
 
 
-@RENDERERS
 @pytest.mark.parametrize("alpha_mode", ["blend", "opaque"])
-def test_a_surface_does_not_show_inside_a_cut_out(renderer: Callable[[], GlRenderer], alpha_mode: str) -> None:
+def test_a_surface_does_not_show_inside_a_cut_out(renderer: Renderer, alpha_mode: str) -> None:
     """The sheet is missing exactly where it is within 1 m of the ball's middle, seen from above and from the side."""
     for view in (View(target=(0, 0, 0), pitch=89, distance=9), View(target=(0, 0, 0), yaw=30, pitch=25, distance=9)):
         frame = pond(view, alpha_mode=alpha_mode)
-        white = renderer().render(frame).linear[..., 0] > 0.9
+        white = renderer.render(frame).linear[..., 0] > 0.9
         for radius, shown in ((0.93, False), (1.07, True), (0.0, False)):
             for turn in np.linspace(0, 2 * np.pi, 24, endpoint=False):
                 point = np.array([[radius * np.cos(turn), 0, radius * np.sin(turn)]])
@@ -57,22 +54,20 @@ def test_a_surface_does_not_show_inside_a_cut_out(renderer: Callable[[], GlRende
                 assert white[int(y), int(x)] == shown, (radius, turn)
 
 
-@RENDERERS
-def test_a_camera_inside_the_cut_out_sees_the_sheet_outside(renderer: Callable[[], GlRenderer]) -> None:
+def test_a_camera_inside_the_cut_out_sees_the_sheet_outside(renderer: Renderer) -> None:
     """The eye stands in a ball of 4 m: what of the sheet is in it is gone, what is beyond is there."""
     view = View(target=(0, 0, 0), yaw=0, pitch=30, distance=2.5)
-    inside = renderer().render(pond(view, scale=(2.0, 2.0, 2.0))).linear[..., 0] > 0.9
+    inside = renderer.render(pond(view, scale=(2.0, 2.0, 2.0))).linear[..., 0] > 0.9
     frame = pond(view, scale=(2.0, 2.0, 2.0))
     for z, shown in ((-1.8, False), (-2.3, True), (0.0, False)):
         x, y, _ = frame.camera.project(np.array([[0, 0, z]]), SIZE)[0]
         assert inside[int(y), int(x)] == shown
 
 
-@RENDERERS
-def test_other_materials_ids_and_no_ids_are_not_cut(renderer: Callable[[], GlRenderer]) -> None:
+def test_other_materials_ids_and_no_ids_are_not_cut(renderer: Renderer) -> None:
     view = View(target=(0, 0, 0), pitch=80, distance=9)
     for hidden_in in ("", "another"):
-        linear = renderer().render(pond(view, hidden_in=hidden_in)).linear
+        linear = renderer.render(pond(view, hidden_in=hidden_in)).linear
         assert linear[60, 60, 0] > 0.9
 
 
@@ -99,8 +94,7 @@ def test_what_is_closed(shape: str) -> None:
     assert primitive(shape, 24).parts[0].mesh.closed == (shape not in ("plane", "card"))
 
 
-@RENDERERS
-def test_far_layers_of_one_mesh_lie_under_near_ones(renderer: Callable[[], GlRenderer]) -> None:
+def test_far_layers_of_one_mesh_lie_under_near_ones(renderer: Renderer) -> None:
     """Porter and Duff's "over", twice: a half of red over a half of green over the grey backdrop, by hand, wherever
     the eye stands; the mesh is coloured by its own x."""
     m = Authoring("glass")
@@ -119,7 +113,7 @@ def test_far_layers_of_one_mesh_lie_under_near_ones(renderer: Callable[[], GlRen
         frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, Looks())
         under = 0.5 * np.array(far) + 0.5 * 0.18
         wanted = 0.5 * np.array(near) + 0.5 * under
-        assert renderer().render(frame).linear[60, 60, :3] == pytest.approx(wanted, abs=1e-4)
+        assert renderer.render(frame).linear[60, 60, :3] == pytest.approx(wanted, abs=1e-4)
 
 
 def test_the_level_is_the_logarithm_of_texels_between_pixels() -> None:
@@ -167,9 +161,8 @@ def test_a_finely_tiled_floor_is_even_from_afar_in_both_renderers(gl: GlRenderer
     assert by_gl[50:70, 50:70] == pytest.approx(np.full((20, 20), 0.5), abs=0.02)
 
 
-@RENDERERS
 @pytest.mark.parametrize("scale", [1, 3, 8])
-def test_every_texel_of_a_card_is_a_square_of_whole_pixels(renderer: Callable[[], GlRenderer], scale: int) -> None:
+def test_every_texel_of_a_card_is_a_square_of_whole_pixels(renderer: Renderer, scale: int) -> None:
     """The picture's middle is the sprite's own bytes, repeated; see-through texels show the checker."""
     random = np.random.default_rng(scale)
     texels = random.integers(0, 256, (9, 13, 4)).astype(np.uint8)
@@ -181,7 +174,7 @@ def test_every_texel_of_a_card_is_a_square_of_whole_pixels(renderer: Callable[[]
     options = StageOptions(tone_map=False)
     size, images = (130, 90), {"sprite": Image(texels)}
     frame = card_frame(project, "moth", Card(scale, moved=(2, -1)), size, options, Looks(), Environment(), 0.0, images)
-    pixels = renderer().render(frame).pixels
+    pixels = renderer.render(frame).pixels
     left, top = (size[0] - 13 * scale) // 2 + 2, size[1] - (size[1] - 9 * scale) // 2 - 9 * scale - 1
     shown = pixels[top : top + 9 * scale, left : left + 13 * scale]
     wanted = np.repeat(np.repeat(texels, scale, axis=0), scale, axis=1)

@@ -26,13 +26,7 @@ def evaluate_on_gpu(
 
     `leaves` gives inputs and uniforms by name in the NumPy reader's layout. Raises KeyError where one is missing.
     """
-    with renderer.context:
-        return _evaluated(renderer, results, leaves, count)
-
-
-def _evaluated(
-    renderer: GlRenderer, results: Mapping[str, Expr], leaves: Mapping[str, npt.NDArray[Any]], count: int
-) -> dict[str, Rows]:
+    renderer.context.__enter__()  # type: ignore[no-untyped-call]
     order = topological(results.values())
     read = [e for e in order if e.op in (Op.INPUT, Op.UNIFORM) and e.type is not Type.SAMPLER]
     sampled = [str(e.data) for e in order if e.type is Type.SAMPLER]

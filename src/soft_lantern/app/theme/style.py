@@ -61,7 +61,6 @@ QCheckBox::indicator, QTableView::indicator { width: 12px; height: 12px; border:
     background: $ground; }
 QCheckBox::indicator:checked, QTableView::indicator:checked { image: url("$tick"); }
 QCheckBox::indicator:disabled { border-color: $edge; }
-QSpinBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 2px 4px; }
 QProgressBar { background: $ground; border: 1px solid $edge; border-radius: 3px; height: 8px; }
 QProgressBar::chunk { background: $amber; border-radius: 2px; }
 QScrollArea { border: none; }
