@@ -12,7 +12,7 @@ from soft_lantern.graph.document import Asset, Project, Scene, StageObject, Text
 from soft_lantern.render.frame import Frame
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.points import on_objects
-from soft_lantern.render.soft import SoftRenderer
+from soft_lantern.render.soft import SoftRenderer, drawn
 from soft_lantern.render.staging import Looks, StageOptions, WireView, frame_of
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
@@ -106,3 +106,19 @@ def test_measuring_on_an_object_knows_what_lies_behind_it() -> None:
     assert points is not None
     assert points.inputs["depth_behind"].min() == pytest.approx(2.0, abs=1e-2)
     assert np.abs(points.inputs["uv_dx"][0] * 97 - 0).max() > 0 and points.inputs["tangent_world"].shape[0] == 3
+
+
+def test_linear_depth_is_what_the_projection_says(gl: GlRenderer) -> None:
+    """By hand from the matrix of OpenGL's own clip space: for the window depth z, with n and f the nearest and farthest
+    seen, d = 2·f·n / (f + n − (2z − 1)·(f − n)). Both renderers' linear depth is that d."""
+    m = Authoring("Slope")
+    m.add("unlit_surface", colour=m.add("surface_depth"))
+    frame = framed(stage(m))
+    near, far = frame.camera.range
+    item = next(each for each in frame.items if not each.prop)
+    size = frame.size
+    hits = drawn(item, frame.inputs, frame.camera.view_projection, size, np.full(size[0] * size[1], np.inf))
+    by_hand = 2 * far * near / (far + near - (2 * hits.depths - 1) * (far - near))
+    for draw in (gl, SoftRenderer()):
+        found = draw.render(frame).linear[..., 0].ravel()[hits.pixels]
+        assert np.percentile(np.abs(found / by_hand - 1), 99) < 1e-4

@@ -20,7 +20,7 @@ from soft_lantern.formats.shader_package import HEADS, package
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Material, Node, Project, Texture, changed, port_ref
-from soft_lantern.graph.edits import add_node, connect, type_value
+from soft_lantern.graph.edits import add_node, choose_setting, connect, type_value
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.recipes import RECIPES, Recipe, every_recipe
@@ -188,6 +188,8 @@ def test_every_recipe_is_sound_and_compiles_for_both_targets(recipe: Recipe, tmp
     piece, end = recipe.piece()
     into = recipe.into or "roughness"
     whole = surfaced(piece, end, into)
+    if recipe.blends:
+        whole = choose_setting(whole, "end", "alpha_mode", "blend")
     project = put_material(Project(name="p"), changed(whole, id="m", name=recipe.title))
     wrong = [n for n in check_project(project) if n.open and n.kind not in ("unused",)]
     assert not wrong, [n.text for n in wrong]

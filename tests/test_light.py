@@ -228,3 +228,16 @@ def test_glow_spreads_only_what_is_brighter_than_white(gl: GlRenderer) -> None:
 
 def _glowing(frame: Frame) -> Frame:
     return replace(frame, glow=0.35)
+
+
+def test_shadows_and_depth_follow_a_vertex_offset(renderer: Renderer) -> None:
+    """Lifted by 1 m, the box's shadow is 1 m further from the sun: from −2 to −3 m, with the sun at 45°."""
+    project, scene, models = box_over_ground()
+    m = Authoring("lifted")
+    m.add("vertex_offset", offset=(0.0, 1.0, 0.0), space="world")
+    m.add("surface", base_colour="#ffffff", specular=0.0, roughness=1.0)
+    project = m.into_project(project)
+    frame = framed(*_with_box(project, scene, models, wears={"": "lifted"}))
+    linear = renderer.render(frame).linear
+    assert at(frame, linear, -3.0, 0, 0)[0] < 0.01
+    assert at(frame, linear, -1.5, 0, 0)[0] == pytest.approx(np.sqrt(0.5), rel=1e-3)

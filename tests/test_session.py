@@ -143,15 +143,9 @@ def test_objects_are_added_to_an_empty_project_with_a_scene_of_their_own(session
 
 def test_choices_list_materials_with_their_families_and_new_names_differ(session: Session) -> None:
     ids = [look_id for look_id, _ in look_choices(session.project)]
-    assert ids[1:] == [
-        "height_ramp",
-        "amber_hour",
-        "last_light",
-        "pool_depths",
-        "moth_trail",
-        "nectar",
-        "weathered_urn",
-    ]
+    assert ids[:2] == ["basin_nectar", "night_nectar"]
+    ramp = ids.index("height_ramp")
+    assert ids[ramp : ramp + 5] == ["height_ramp", "amber_hour", "last_light", "pool_depths", "mossy_urn"]
     first = new_instance(session.project, "height_ramp")
     project = put_instance(session.project, first)
     assert new_instance(project, "height_ramp").name != first.name

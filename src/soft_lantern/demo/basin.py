@@ -109,7 +109,7 @@ def bell_glass() -> Authoring:
     tint = m.expose("Tint", "#8fb5ab", group="Glass")
     clear = m.expose("Clearness", 0.94, limits=(0, 1), group="Glass")
     rim = m.add("rim_mask", exponent=4.0)
-    seen = m.add("mix", a=m.add("saturate", value=m.add("subtract", a=1.0, b=clear)), b=0.6, factor=rim)
+    seen = m.add("saturate", value=m.add("mix", a=m.add("subtract", a=1.0, b=clear), b=0.6, factor=rim))
     m.add("surface", base_colour=tint, roughness=0.04, alpha=seen, alpha_mode="blend")
     return m
 

@@ -305,6 +305,10 @@ def _spaces(expr: Expr) -> set[str]:
 
 
 def _may_vanish(case: Case, vector: Expr) -> bool:
+    """Whether zero is within the bound; directions read from textures or toward the camera are taken to be sound."""
+    order = topological([vector])
+    if any(e.op is Op.TEXTURE or e.data == "camera_position" for e in order):
+        return False
     bound = case.bounds[vector]
     return all(low <= 0 <= high for low, high in zip(bound.low, bound.high, strict=True))
 

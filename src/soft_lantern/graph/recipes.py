@@ -41,6 +41,11 @@ class Recipe:
         """The kind of what the recipe ends in."""
         return _kind_of(self)
 
+    @property
+    def blends(self) -> bool:
+        """Whether it reads the depth behind the surface, which only a surface that blends has."""
+        return _reads_depth(self)
+
 
 @functools.cache
 def _kind_of(recipe_: Recipe) -> Kind:
@@ -48,6 +53,12 @@ def _kind_of(recipe_: Recipe) -> Kind:
     return output_kinds(piece)[end]
 
 
+@functools.cache
+def _reads_depth(recipe_: Recipe) -> bool:
+    return any(node.type in _DEPTH for node in recipe_.piece()[0].nodes.values())
+
+
+_DEPTH = ("depth_mask", "depth_behind", "scene_depth")
 RECIPES: list[Recipe] = []
 
 

@@ -121,11 +121,14 @@ LEAVES = frozenset({Op.CONST, Op.INPUT, Op.UNIFORM})
 COMPARISONS = frozenset({Op.LESS, Op.LESS_EQUAL, Op.EQUAL})
 LOGIC = frozenset({Op.AND, Op.OR, Op.NOT})
 BITS = frozenset({Op.BITS_AND, Op.BITS_OR, Op.BITS_XOR, Op.SHIFT_LEFT, Op.SHIFT_RIGHT})
+CHANGES = frozenset({Op.CHANGE_RIGHT, Op.CHANGE_UP})
+"""What only pixels have: `ir.levels` works it out for readers that do not know it."""
 _NOT_ELEMENTWISE = (
     LEAVES
     | COMPARISONS
     | LOGIC
     | BITS
+    | CHANGES
     | {Op.SWIZZLE, Op.JOIN, Op.SELECT, Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS, Op.FINITE}
     | {Op.WHOLE, Op.TO_FLOAT, Op.TEXTURE, Op.TEXTURE_LEVEL, Op.TEXEL, Op.CALL}
 )
@@ -381,6 +384,8 @@ def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
         wanted, result = {Type.VEC3}, Type.VEC3
     elif op is Op.LENGTH:
         wanted, result = types & set(FLOAT_TYPES), Type.FLOAT
+    elif op in CHANGES:
+        wanted, result = types & set(FLOAT_TYPES), args[0].type
     else:  # NORMALIZE
         wanted, result = types & set(FLOAT_TYPES), args[0].type
     if types != wanted:

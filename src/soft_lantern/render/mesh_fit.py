@@ -22,11 +22,14 @@ from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import Looks, StageOptions, object_inputs, placed_parts
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.primitives import FINEST, primitive
+from soft_lantern.scene.refine import halved
 from soft_lantern.scene.transforms import Camera
 from soft_lantern.values.images import Image
 
 MISSED = 0.25
 """The share of an offset's span that may be missed between vertices: a sine of 6 vertices a wavelength misses a 7th."""
+MOST_REFINED, MOST_LOOKED_AT = 3, 600_000
+"""How often a file's triangles are cut in four in search of enough, and up to how many of them."""
 MOST_TRIANGLES = 40_000
 """Of larger meshes only so many triangles are looked at."""
 
@@ -114,16 +117,28 @@ def unfit_meshes(
             if known.too_coarse:
                 told.add((found.material.id, thing.asset))
                 asset = project.assets[thing.asset]
-                fine = _fine_enough(asset, inputs, lowered.offset, uniforms)
+                fine = _fine_enough(asset, mesh, inputs, lowered.offset, uniforms)
                 yield _notice(found.material, asset, known, fine)
 
 
 def _fine_enough(
-    asset: Asset, inputs: Mapping[str, tuple[float, ...]], offset: Expr, uniforms: Mapping[str, UniformValue]
+    asset: Asset,
+    mesh: Mesh,
+    inputs: Mapping[str, tuple[float, ...]],
+    offset: Expr,
+    uniforms: Mapping[str, UniformValue],
 ) -> int:
-    """The least doubling of a primitive's subdivision that is fine enough; 0 where there is none."""
+    """The least subdivision of a primitive, or refinement of a file, that is fine enough; 0 where there is none."""
+    if not asset.primitive:
+        for times in range(1, MOST_REFINED + 1):
+            if len(mesh.triangles) * 4 > MOST_LOOKED_AT:
+                return 0
+            mesh = halved(mesh)
+            if not coarseness(mesh, inputs, offset, uniforms).too_coarse:
+                return asset.refine + times
+        return 0
     finer = asset.subdivision * 2
-    while asset.primitive and finer <= FINEST:
+    while finer <= FINEST:
         mesh = primitive(asset.primitive, finer).parts[0].placed
         if not coarseness(mesh, inputs, offset, uniforms).too_coarse:
             return finer
@@ -165,8 +180,9 @@ def _notice(material: Material, asset: Asset, known: Coarseness, fine: int) -> N
     if fine:
 
         def subdivide(project: Project) -> Project:
-            finer = changed(project.assets[asset.id], subdivision=fine)
+            finer = changed(project.assets[asset.id], **{"subdivision" if asset.primitive else "refine": fine})
             return changed(project, assets={**project.assets, asset.id: finer})
 
-        mends = (Fix(f"Subdivide {asset.name} to {fine}", of_project=subdivide),)
+        words = f"Subdivide {asset.name} to {fine}" if asset.primitive else f"Refine {asset.name} {fine} times"
+        mends = (Fix(words, of_project=subdivide),)
     return Notice(Severity.WARNING, "coarse-mesh", text, material.id, node_id, fixes=mends)

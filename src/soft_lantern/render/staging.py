@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from zlib import crc32
 
 import numpy as np
@@ -178,7 +178,10 @@ def _shown(lowered: Lowered, options: StageOptions) -> Expr:
 @functools.lru_cache(maxsize=256)
 def evened(image: Image) -> Image:
     """An image of one texel: the mean of all, linear."""
-    mean = image.linear().mean(axis=(0, 1), dtype=np.float64)
+    rows = max((1 << 22) // max(image.width, 1), 1)  # in pieces: a large picture as floats is very large
+    pieces = [replace(image, texels=image.texels[top : top + rows]) for top in range(0, image.height, rows)]
+    total = sum(piece.linear().sum(axis=(0, 1), dtype=np.float64) for piece in pieces)
+    mean = np.asarray(total) / (image.width * image.height)
     return Image(mean.astype(np.float32).reshape(1, 1, 4), image.encoding, image.filter, image.wrap)
 
 

@@ -14,9 +14,10 @@ Complain = Callable[[str], None]
 
 
 class Newest:
-    """A thread that does the newest job for each place, such as a desk's stage."""
+    """A thread that does the newest job for each place, such as a desk's stage; at its end it does `finish`."""
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, finish: Callable[[], None] | None = None) -> None:
+        self._finish = finish
         self._waiting: dict[str, tuple[Callable[[], None], Complain]] = {}
         self._changed = threading.Condition()
         self._stopping = False
@@ -43,7 +44,7 @@ class Newest:
                 while not self._waiting and not self._stopping:
                     self._changed.wait()
                 if self._stopping:
-                    return
+                    break
                 work, complain = self._waiting.pop(next(iter(self._waiting)))
             try:
                 work()
@@ -51,6 +52,8 @@ class Newest:
                 complain(str(error))
             except Exception as error:  # the thread must outlive any one job
                 complain(f"this could not be worked out: {type(error).__name__}: {error}")
+        if self._finish:
+            self._finish()
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +72,7 @@ class RenderWorker:
         self.remark = ""
         self.device = ""
         self.compiled = 0
-        self._newest = Newest("stage")
+        self._newest = Newest("stage", self._give_up)
         self._backend = backend
         self._local = threading.local()
 
@@ -97,17 +100,20 @@ class RenderWorker:
         found: Renderer = self._local.renderer
         return found
 
+    def _give_up(self) -> None:
+        """Give back what the renderer of this thread holds."""
+        if hasattr(self._local, "renderer"):
+            self._local.renderer.release()
+            del self._local.renderer
+
     def _again(self, frame: Frame, error: NoGraphics) -> Picture:
         """The picture by a renderer made anew; where that fails too, NumPy draws from now on."""
-        self._local.renderer.release()
-        del self._local.renderer
+        self._give_up()
         try:
             return self._renderer().render(frame)
         except NoGraphics:
             self._backend = "soft"
-            if hasattr(self._local, "renderer"):
-                self._local.renderer.release()
-                del self._local.renderer
+            self._give_up()
             picture = self._renderer().render(frame)
             self.remark = f"{error}; the slower NumPy renderer draws the stage"
             return picture

@@ -423,6 +423,9 @@ class Canvas(CanvasActions):
                 ref = self._free_input(offer.into)
             if ref:
                 material = edits.connect(material, port_ref(renamed[node_id], port), ref)
+                surface = node_and_port(ref)[0]
+                if offer.blends and material.nodes[surface].type == "surface":
+                    material = edits.choose_setting(material, surface, "alpha_mode", "blend")
         except LanternError as error:
             self.told.emit(str(error))
         self._waiting = None

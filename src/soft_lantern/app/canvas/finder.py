@@ -26,7 +26,7 @@ class Offer:
     """Something the finder can put on the canvas, and the port a wire in the hand would join.
 
     `piece` makes a whole piece of graph instead of the node, and names the output it ends in; `into` is the surface
-    input that is meant for.
+    input that is meant for, and `blends` that the surface must for it.
     """
 
     title: str
@@ -36,6 +36,7 @@ class Offer:
     hint: str = ""
     piece: Callable[[], tuple[Material, str]] | None = None
     into: str = ""
+    blends: bool = False
 
     @property
     def key(self) -> str:
@@ -108,7 +109,13 @@ def offers(
         rank = _rank(typed, recipe.title, recipe.also)
         if rank is not None and _ends_right(recipe, hand):
             offer = Offer(
-                recipe.title, "recipe", Node(type=""), hint=recipe.summary, piece=recipe.piece, into=recipe.into
+                recipe.title,
+                "recipe",
+                Node(type=""),
+                hint=recipe.summary,
+                piece=recipe.piece,
+                into=recipe.into,
+                blends=recipe.blends,
             )
             # A recipe called just as asked for comes before a node that only is found by another word.
             add(rank + (0.3 if typed else 1.0), offer)
