@@ -37,6 +37,7 @@ from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
+from soft_lantern.app.widgets.choices import fill
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
@@ -103,18 +104,11 @@ class MainWindow(QMainWindow):
         mark = "" if session.undo.isClean() else " •"
         self.setWindowTitle(f"{session.project.name}{mark} — Soft Lantern")
         self.project_label.setText(session.project.name + mark)
-        self.materials.blockSignals(True)
-        self.materials.clear()
-        for material in sorted(session.project.materials.values(), key=lambda m: m.name.lower()):
-            self.materials.addItem(material.name, material.id)
-        for snippet in sorted(session.project.snippets.values(), key=lambda s: s.name.lower()):
-            self.materials.addItem(f"{snippet.name} (snippet)", snippet.id)
-        self.materials.setCurrentIndex(self.materials.findData(session.material_id))
-        self.materials.blockSignals(False)
-        self.scenes.clear()
-        for scene in sorted(session.project.scenes.values(), key=lambda s: s.name.lower()):
-            self.scenes.addItem(scene.name, scene.id)
-        self.scenes.setCurrentIndex(self.scenes.findData(session.scene_id))
+        graphs = [(m.name, m.id) for m in session.project.materials.values()]
+        snippets = [(f"{s.name} (snippet)", s.id) for s in session.project.snippets.values()]
+        scenes = [(s.name, s.id) for s in session.project.scenes.values()]
+        fill(self.materials, [*sorted(graphs, key=_by_name), *sorted(snippets, key=_by_name)], session.material_id)
+        fill(self.scenes, sorted(scenes, key=_by_name), session.scene_id)
 
     def say(self, text: str) -> None:
         """Show a sentence in the status bar."""
@@ -206,6 +200,8 @@ class MainWindow(QMainWindow):
             return
         self.session.close()
         self.build.measurer.stop()
+        for desk in (self.build, self.tune, self.dress):
+            desk.stage.stop()
         self.worker.stop()
         event.accept()
 
@@ -402,6 +398,10 @@ class MainWindow(QMainWindow):
             self.session.forget_recovery()
             return True
         return False
+
+
+def _by_name(entry: tuple[str, str]) -> str:
+    return entry[0].lower()
 
 
 class Banner(QFrame):

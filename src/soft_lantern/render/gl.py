@@ -24,7 +24,7 @@ from soft_lantern.ir.supply import ATTRIBUTES, SLOPES, at_pixel, read_inputs, ve
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
-from soft_lantern.render.gl_resources import GlResources, Target, write_uniform
+from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, finish, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
 from soft_lantern.render.soft import EDGE_COLOUR
 from soft_lantern.render.staging import reads_depth
@@ -188,6 +188,7 @@ class GlRenderer:
         write_uniform(program, "clip_to_world", np.eye(4))
         target.shown.use()
         self._whole(program)
+        finish()
         rows = np.frombuffer(target.shown.read(components=4), np.uint8)
         return rows.reshape(frame.size[1], frame.size[0], 4)[::-1]
 
@@ -241,7 +242,7 @@ class GlRenderer:
         ordered = order is not item.mesh.triangles
         index = self.context.buffer(order.tobytes()) if ordered else kept.buffer(item.mesh, "triangles")
         array = self.context.vertex_array(program, buffers, index_buffer=index)
-        array.render(moderngl.TRIANGLES)
+        draw_triangles(program, array, 3 * len(order))
         array.release()
         if ordered:
             index.release()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import functools
 import weakref
 from collections import OrderedDict
 from typing import Any
@@ -165,12 +166,41 @@ def write_uniform(program: moderngl.Program, name: str, values: npt.ArrayLike) -
         member.write(np.ascontiguousarray(np.asarray(values).T, "f4").tobytes())
 
 
+@functools.cache
+def _library() -> ctypes.CDLL | None:
+    """OpenGL itself, for what the binding lacks; calls by this way let other threads of Python run meanwhile."""
+    with contextlib.suppress(OSError):
+        return ctypes.CDLL("libOpenGL.so.0")
+    return None
+
+
 def _mirror_bound_texture() -> None:
     """GL_MIRRORED_REPEAT in both directions, which the binding has no word for; where it cannot be had, it repeats."""
-    with contextlib.suppress(OSError, AttributeError):
-        library = ctypes.CDLL("libOpenGL.so.0")
+    library = _library()
+    if library:
         for direction in (0x2802, 0x2803):
             library.glTexParameteri(0x0DE1, direction, 0x8370)
+
+
+def draw_triangles(program: moderngl.Program, array: moderngl.VertexArray, count: int) -> None:
+    """Draw so many corners of triangles by the array's index buffer.
+
+    In software this takes long, and the binding would keep the window's thread waiting for all of it.
+    """
+    library = _library()
+    if library is None:
+        array.render(moderngl.TRIANGLES)
+        return
+    library.glUseProgram(program.glo)
+    library.glBindVertexArray(array.glo)
+    library.glDrawElements(0x0004, count, 0x1405, None)
+
+
+def finish() -> None:
+    """Wait until all is drawn, without keeping other threads of Python waiting."""
+    library = _library()
+    if library:
+        library.glFinish()
 
 
 def _first_error(error: Exception) -> str:

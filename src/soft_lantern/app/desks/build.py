@@ -16,6 +16,7 @@ from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.timers import single_shot
+from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.clock_bar import ClockBar
 from soft_lantern.app.widgets.node_help import NodeHelp
 from soft_lantern.app.widgets.notice_list import NoticeList
@@ -100,7 +101,7 @@ class BuildDesk(QWidget):
         self.values_of.activated.connect(lambda _: self._refresh_values())
         self.stage.picked.connect(self.select_object)
         self.objects.selected.connect(self.select_object)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(WhenSeen(self, self.refresh))
         session.opened_material.connect(self.refresh)
         session.notices_changed.connect(self._show_notices)
         session.models_changed.connect(self.measure)

@@ -23,11 +23,14 @@ from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.parts_table import PartsTable
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import Asset, StageObject, changed
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.primitives import FINEST
 
 MOST_REFINED = 5
+PRIMITIVE_DETAIL = "How finely the primitive is divided"
+FILE_DETAIL = "How often each triangle is cut in four, for the stage alone; the file stays as it is"
 
 
 class DressDesk(QWidget):
@@ -65,7 +68,7 @@ class DressDesk(QWidget):
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(WhenSeen(self, self.refresh))
         self.refresh()
 
     def select(self, object_id: str, part: str = "") -> None:
@@ -83,28 +86,27 @@ class DressDesk(QWidget):
         """Show how things are."""
         self._filling = True
         scene = self.session.scene
-        self.objects.clear()
-        for thing in scene.objects if scene else ():
-            item = QListWidgetItem(thing.name)
-            item.setData(Qt.ItemDataRole.UserRole, thing.id)
-            self.objects.addItem(item)
-            if thing.id == self.stage.selected:
-                self.objects.setCurrentItem(item)
+        there = [(thing.name, thing.id) for thing in (scene.objects if scene else ())]
+        rows = [self.objects.item(row) for row in range(self.objects.count())]
+        if there != [(item.text(), item.data(Qt.ItemDataRole.UserRole)) for item in rows if item]:
+            self.objects.clear()
+            for name, object_id in there:
+                item = QListWidgetItem(name)
+                item.setData(Qt.ItemDataRole.UserRole, object_id)
+                self.objects.addItem(item)
+        self.objects.setCurrentRow(next((n for n, (_, i) in enumerate(there) if i == self.stage.selected), -1))
         chosen, asset = self._thing(), self._asset()
         for box in (self.casts, self.receives, self.detail):
             box.setEnabled(chosen is not None)
         self.casts.setChecked(bool(chosen and chosen.casts_shadow))
         self.receives.setChecked(bool(chosen and chosen.receives_shadow))
-        if asset and asset.primitive:
-            self.detail.setRange(1, FINEST)
-            self.detail.setValue(asset.subdivision)
-            self.detail.setToolTip("How finely the primitive is divided")
-        else:
-            self.detail.setRange(0, MOST_REFINED)
-            self.detail.setValue(asset.refine if asset else 0)
-            self.detail.setToolTip(
-                "How often each triangle is cut in four, for the stage alone; the file stays as it is"
-            )
+        primitive = bool(asset and asset.primitive)
+        low, high = (1, FINEST) if primitive else (0, MOST_REFINED)
+        value = (asset.subdivision if primitive else asset.refine) if asset else 0
+        if (self.detail.minimum(), self.detail.maximum(), self.detail.value()) != (low, high, value):
+            self.detail.setRange(low, high)
+            self.detail.setValue(value)
+            self.detail.setToolTip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL)
         self._filling = False
 
     def _chosen(self, item: QListWidgetItem | None) -> None:

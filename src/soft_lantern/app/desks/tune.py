@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.session import Session, new_instance
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.parameter_control import ParameterControl
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, changed, new_id
@@ -62,7 +63,7 @@ class TuneDesk(QWidget):
         self.sheet.value_wanted.connect(self._set_value)
         self.sheet.reset_wanted.connect(self._reset)
         self.stage.picked.connect(self._picked)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(WhenSeen(self, self.refresh))
         self.refresh()
 
     def refresh(self) -> None:

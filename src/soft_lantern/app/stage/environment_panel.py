@@ -8,6 +8,8 @@ from typing import Any
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QToolButton, QWidget
 
 from soft_lantern.app.session import Session
+from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
@@ -70,19 +72,15 @@ class EnvironmentPanel(QWidget):
         self.own.clicked.connect(lambda: self._put("Use the sky’s own sun", sun=None))
         grid.addWidget(self.own, 4, 0, 1, 4)
         grid.setRowStretch(5, 1)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(WhenSeen(self, self.refresh))
         self.refresh()
 
     def refresh(self) -> None:
         """Show how things are."""
         scene = self.session.scene
         environment = scene.environment if scene else Environment()
-        self.sky.clear()
-        for name in SKIES:
-            self.sky.addItem(name, name)
-        for texture in _panoramas(list(self.session.project.textures.values()), environment.sky):
-            self.sky.addItem(texture.name, texture.id)
-        self.sky.setCurrentIndex(self.sky.findData(environment.sky))
+        loaded = _panoramas(list(self.session.project.textures.values()), environment.sky)
+        fill(self.sky, [*((name, name) for name in SKIES), *((t.name, t.id) for t in loaded)], environment.sky)
         self.rotation.show_value(environment.rotation)
         self.exposure.show_value(environment.exposure)
         sun = environment.sun or own_sun(environment.sky) or NO_SUN

@@ -8,6 +8,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QMenu, QToolButton, QWidget
 
 from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, changed, new_id
@@ -71,8 +73,9 @@ class ObjectPanel(QWidget):
         layout.addWidget(self.look_box, 4, 2, 1, 2)
         for widget in (worn, self.part_box, self.look_box):
             widget.setVisible(with_parts)
-        session.changed.connect(lambda old, new: self.refresh())
-        session.models_changed.connect(self.refresh)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
         self.refresh()
 
     def show_object(self, object_id: str, part: str = "") -> None:
@@ -85,11 +88,8 @@ class ObjectPanel(QWidget):
         scene = self.session.scene
         thing = scene.object(self.object_id) if scene else None
         self.object_id = thing.id if thing else ""
-        self.chooser.clear()
-        self.chooser.addItem("no object selected", "")
-        for each in scene.objects if scene else ():
-            self.chooser.addItem(each.name, each.id)
-        self.chooser.setCurrentIndex(max(self.chooser.findData(self.object_id), 0))
+        there = [(each.name, each.id) for each in (scene.objects if scene else ())]
+        fill(self.chooser, [("no object selected", ""), *there], self.object_id)
         for name, fields in self.fields.items():
             for axis, field in enumerate(fields):
                 field.setEnabled(thing is not None)
@@ -98,10 +98,11 @@ class ObjectPanel(QWidget):
                     field.clear()
         self.part_box.setEnabled(thing is not None)
         self.look_box.setEnabled(thing is not None)
-        self.part_box.clear()
-        self.look_box.clear()
         if thing:
             self._show_wearing(thing)
+        else:
+            self.part_box.clear()
+            self.look_box.clear()
 
     def delete(self) -> None:
         """Take the selected object off the stage."""
@@ -148,19 +149,16 @@ class ObjectPanel(QWidget):
 
     def _show_wearing(self, thing: StageObject) -> None:
         model = self.session.models.get(thing.asset)
-        self.part_box.addItem(WHOLE, "")
-        for each in model.parts if model else ():
-            self.part_box.addItem(each.name, each.name)
-        self.part_box.setCurrentIndex(max(self.part_box.findData(self.part), 0))
-        part = self.part_box.currentData() or ""
-        if part:
-            self.look_box.addItem("as the whole object", "")
-        for look_id, name in look_choices(self.session.project):
-            self.look_box.addItem(name, look_id)
+        names = [part.name for part in model.parts] if model else []
+        part = self.part if self.part in names else ""
+        fill(self.part_box, [(WHOLE, ""), *((name, name) for name in names)], part)
+        looks = [(name, look_id) for look_id, name in look_choices(self.session.project)]
         worn = thing.wears.get(part, "")
-        if not part and self.look_box.findData(worn) < 0:
-            self.look_box.insertItem(0, "plain grey", worn)
-        self.look_box.setCurrentIndex(max(self.look_box.findData(worn), 0))
+        if part:
+            looks.insert(0, ("as the whole object", ""))
+        elif worn not in [look_id for _, look_id in looks]:
+            looks.insert(0, ("plain grey", worn))
+        fill(self.look_box, looks, worn)
 
     def _show_part(self, part: str) -> None:
         self.part = part

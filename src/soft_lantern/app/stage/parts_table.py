@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
 
 from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
 
 WHOLE = "whole object"
+AS_WHOLE, NOTHING = "as the whole object", "plain grey"
 COLUMNS = ("part", "wears", "cut-out")
 
 
@@ -22,6 +25,7 @@ class PartsTable(QTableWidget):
         self.session = session
         self.object_id = ""
         self._filling = False
+        self._shown: object = None
         self.setHorizontalHeaderLabels(COLUMNS)
         self.setAccessibleName("parts")
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
@@ -31,9 +35,11 @@ class PartsTable(QTableWidget):
         rows.hide()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.itemChanged.connect(self._changed)
+        self.cellClicked.connect(lambda row, column: self.offer_looks(row) if column == 1 else None)
         self.itemSelectionChanged.connect(self._chosen)
-        session.changed.connect(lambda old, new: self.refresh())
-        session.models_changed.connect(self.refresh)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
 
     def show_object(self, object_id: str, part: str = "") -> None:
         """Show another object, with one of its parts selected."""
@@ -51,33 +57,53 @@ class PartsTable(QTableWidget):
         return ["", *(part.name for part in model.parts)] if thing and model else [""] if thing else []
 
     def refresh(self) -> None:
-        """Show how things are."""
+        """Show how things are; where nothing of it changed, nothing is touched."""
         thing, names = self._thing(), self.names()
+        looks = dict(look_choices(self.session.project))
+        shown = (names, thing and (thing.id, thing.wears, thing.cut_outs, thing.hidden), looks)
+        if shown == self._shown:
+            return
+        self._shown = shown
         self._filling = True
         self.setRowCount(len(names))
-        choices = look_choices(self.session.project)
         for row, name in enumerate(names):
             assert thing
             label = QTableWidgetItem(name or WHOLE)
             label.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
             label.setCheckState(Qt.CheckState.Unchecked if name in thing.hidden else Qt.CheckState.Checked)
             label.setToolTip("Whether it is drawn; what is not drawn still cuts out")
-            self.setItem(row, 0, label)
-            self.setCellWidget(row, 1, self._looks(thing, name, choices))
+            worn = QTableWidgetItem(looks.get(thing.wears.get(name, ""), AS_WHOLE if name else NOTHING))
+            worn.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            worn.setToolTip("What it wears: click to choose")
             cut = QTableWidgetItem(thing.cut_outs.get(name, ""))
             cut.setToolTip("An id: materials hidden in it do not show inside this part's volume")
-            self.setItem(row, 2, cut)
+            for column, item in enumerate((label, worn, cut)):
+                self.setItem(row, column, item)
         self._filling = False
 
-    def _looks(self, thing: StageObject, name: str, choices: list[tuple[str, str]]) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(f"{name or WHOLE} wears")
-        box.addItem("as the whole object" if name else "plain grey", "")
-        for look_id, words in choices:
-            box.addItem(words, look_id)
-        box.setCurrentIndex(max(box.findData(thing.wears.get(name, "")), 0))
-        box.activated.connect(lambda _: self._wear(name, box.currentData()))
-        return box
+    def offer_looks(self, row: int) -> QMenu | None:
+        """Offer all looks for the part of a row."""
+        thing, names = self._thing(), self.names()
+        if thing is None or row >= len(names):
+            return None
+        name, menu = names[row], QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for look_id, words in [("", AS_WHOLE if name else NOTHING), *look_choices(self.session.project)]:
+            action = menu.addAction(words, lambda look_id=look_id: self._wear(name, look_id))
+            assert action
+            action.setCheckable(True)
+            action.setChecked(thing.wears.get(name, "") == look_id)
+        viewport = self.viewport()
+        assert viewport
+        menu.popup(viewport.mapToGlobal(self.visualItemRect(self.item(row, 1)).bottomLeft()))
+        return menu
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentColumn() == 1:
+            self.offer_looks(self.currentRow())
+        else:
+            super().keyPressEvent(event)
 
     def _wear(self, name: str, look_id: str) -> None:
         thing = self._thing()

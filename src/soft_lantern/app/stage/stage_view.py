@@ -504,13 +504,18 @@ class StageView(QWidget):
             return
         if self._finder is None:
             self._finder = Newest("finder")
-            self.destroyed.connect(self._finder.stop)
 
         def find() -> None:
             hit, behind = both()
             self._call.emit(lambda: then(hit, behind))
 
         self._finder.submit("under", find, self._failed.emit)
+
+    def stop(self) -> None:
+        """End what runs beside the window."""
+        self._turning.stop()
+        if self._finder:
+            self._finder.stop()
 
     def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
         """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""

@@ -31,10 +31,11 @@ class ColourButton(QWidget):
 
     def show_value(self, value: Linear) -> None:
         """Show a value without telling anyone."""
-        self.value = value
         if self.picker and self.picker.isVisible():
             self.picker.show_value(value)
-        self.update()
+        if value != self.value:
+            self.value = value
+            self.update()
 
     def open_picker(self) -> None:
         """Open the picker below the swatch."""

@@ -43,8 +43,9 @@ class NumberField(QLineEdit):
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
         self.value = value
-        if not (self.hasFocus() and self.isModified()):
-            self.setText(written(value) + (f" {self.unit}" if self.unit else ""))
+        text = written(value) + (f" {self.unit}" if self.unit else "")
+        if text != self.text() and not (self.hasFocus() and self.isModified()):
+            self.setText(text)
             self.setCursorPosition(0)
             self.setModified(False)
 
