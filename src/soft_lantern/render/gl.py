@@ -24,7 +24,7 @@ from soft_lantern.ir.supply import ATTRIBUTES, SLOPES, at_pixel, read_inputs, ve
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
-from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, finish, write_uniform
+from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, fill_picture, finish, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
 from soft_lantern.render.soft import EDGE_COLOUR
 from soft_lantern.render.staging import reads_depth
@@ -187,7 +187,7 @@ class GlRenderer:
         picture.use(0)
         write_uniform(program, "clip_to_world", np.eye(4))
         target.shown.use()
-        self._whole(program)
+        fill_picture(self.context, program)
         finish()
         rows = np.frombuffer(target.shown.read(components=4), np.uint8)
         return rows.reshape(frame.size[1], frame.size[0], 4)[::-1]
@@ -224,7 +224,7 @@ class GlRenderer:
         write_uniform(program, "view_projection", seen)
         units = itertools.count(0)
         for name, picture in (("depth_picture", depths), ("walls_picture", walls)):
-            if picture is not None and name in program:
+            if picture is not None and program.get(name, None) is not None:
                 unit = next(units)
                 picture.use(unit)
                 program[name] = unit
@@ -236,7 +236,7 @@ class GlRenderer:
             self.context.enable(moderngl.CULL_FACE)
         else:
             self.context.disable(moderngl.CULL_FACE)
-        used = [name for name in (*ATTRIBUTES, *SLOPES) if name in program]
+        used = [name for name in (*ATTRIBUTES, *SLOPES) if program.get(name, None) is not None]
         buffers = [(kept.buffer(item.mesh, name), f"{ALL_ATTRIBUTES[name].width}f", name) for name in used]
         order = frame.order(item) if paint is item.paint else item.mesh.triangles
         ordered = order is not item.mesh.triangles
@@ -254,12 +254,7 @@ class GlRenderer:
         program = self.resources.program(WHOLE_PICTURE_VERTEX, shader.text)
         write_uniform(program, "clip_to_world", np.linalg.inv(frame.camera.view_projection))
         self._set_uniforms(program, shader, frame.inputs, frame.uniforms | paint.uniforms, itertools.count(0))
-        self._whole(program)
-
-    def _whole(self, program: moderngl.Program) -> None:
-        array = self.context.vertex_array(program, [])
-        array.render(moderngl.TRIANGLES, vertices=3)
-        array.release()
+        fill_picture(self.context, program)
 
     def _set_uniforms(
         self,
@@ -271,17 +266,17 @@ class GlRenderer:
     ) -> None:
         for name in shader.inputs:
             if name in inputs:
-                write_uniform(program, name, inputs[name])
+                self.resources.write(program, name, inputs[name])
         for key, name in shader.uniforms.items():
             value = values.get(key, ())
-            if key == shadow.PICTURE.data and name in program:
+            if key == shadow.PICTURE.data and program.get(name, None) is not None:
                 unit = next(units)
                 self.resources.target("shadow", (shadow.SIZE, shadow.SIZE)).linear.use(unit)
                 program[name] = unit
             elif isinstance(value, Image):
                 self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:
-                write_uniform(program, name, value)
+                self.resources.write(program, name, value)
 
 
 def _shape_key(frame: Frame, item: Item) -> tuple[object, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import moderngl
 
-from soft_lantern.render.gl_resources import GlResources, write_uniform
+from soft_lantern.render.gl_resources import GlResources, fill_picture, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 
 LEVELS = 5
@@ -90,7 +90,5 @@ def _drawn(
     write_uniform(program, "size", tuple(map(float, size)))
     write_uniform(program, "shares", shares)
     target.drawing.use()
-    array = kept.context.vertex_array(program, [])
-    array.render(moderngl.TRIANGLES, vertices=3)
-    array.release()
+    fill_picture(kept.context, program)
     return target.linear

@@ -51,6 +51,9 @@ class GlResources:
         )
         self._buffers: weakref.WeakKeyDictionary[Mesh, dict[str, moderngl.Buffer]] = weakref.WeakKeyDictionary()
         self._textures: weakref.WeakKeyDictionary[Image, dict[bool, moderngl.Texture]] = weakref.WeakKeyDictionary()
+        self._held: weakref.WeakKeyDictionary[moderngl.Program, dict[str, tuple[float, ...]]] = (
+            weakref.WeakKeyDictionary()
+        )
         self._targets: OrderedDict[tuple[str, int, int, int], Target] = OrderedDict()
 
     def program(self, vertex: str, fragment: str) -> moderngl.Program:
@@ -107,6 +110,13 @@ class GlResources:
             kept[levels] = made
         return kept[levels]
 
+    def write(self, program: moderngl.Program, name: str, values: tuple[float, ...]) -> None:
+        """Set a uniform of a program of this renderer's; what it holds already is not written again."""
+        held = self._held.setdefault(program, {})
+        if held.get(name) != values:
+            held[name] = values
+            write_uniform(program, name, values)
+
     def bind(self, program: moderngl.Program, name: str, image: Image, unit: int, *, levels: bool = False) -> None:
         """Let a sampler read an image, with its smaller copies or without, by way of a texture unit."""
         if name in program:
@@ -161,8 +171,8 @@ class Target:
 
 def write_uniform(program: moderngl.Program, name: str, values: npt.ArrayLike) -> None:
     """Set a uniform of floats, where the driver has kept it. Matrices are given in rows."""
-    if name in program:
-        member: Any = program[name]
+    member: Any = program.get(name, None)
+    if member is not None:
         member.write(np.ascontiguousarray(np.asarray(values).T, "f4").tobytes())
 
 
@@ -194,6 +204,18 @@ def draw_triangles(program: moderngl.Program, array: moderngl.VertexArray, count
     library.glUseProgram(program.glo)
     library.glBindVertexArray(array.glo)
     library.glDrawElements(0x0004, count, 0x1405, None)
+
+
+def fill_picture(context: moderngl.Context, program: moderngl.Program) -> None:
+    """Draw a program over the whole of what is drawn into; see `draw_triangles`."""
+    array, library = context.vertex_array(program, []), _library()
+    if library is None:
+        array.render(moderngl.TRIANGLES, vertices=3)
+    else:
+        library.glUseProgram(program.glo)
+        library.glBindVertexArray(array.glo)
+        library.glDrawArrays(0x0004, 0, 3)
+    array.release()
 
 
 def finish() -> None:

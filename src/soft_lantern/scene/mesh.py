@@ -14,6 +14,7 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float32]
 Indices = npt.NDArray[np.uint32]
 Matrix = npt.NDArray[np.float64]
+BLOCK = 2048
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +43,16 @@ class Mesh:
     def slopes(self) -> dict[str, Floats]:
         """How normals, texture coordinates and colours change along each vertex's tangent and bitangent, per metre."""
         return slopes_of(self)
+
+    @functools.cached_property
+    def blocks(self) -> tuple[Floats, Floats]:
+        """The lowest and highest corner of each run of BLOCK triangles, (k, 3) each: few of them are on any one ray."""
+        lows, highs = [], []
+        for start in range(0, len(self.triangles), BLOCK):
+            corners = self.positions[self.triangles[start : start + BLOCK].reshape(-1)]
+            lows.append(corners.min(axis=0))
+            highs.append(corners.max(axis=0))
+        return np.array(lows, np.float32).reshape(-1, 3), np.array(highs, np.float32).reshape(-1, 3)
 
     @functools.cached_property
     def middles(self) -> Matrix:

@@ -8,7 +8,7 @@ from typing import Generic, TypeVar
 
 import numpy as np
 
-from soft_lantern.scene.mesh import Matrix, Mesh
+from soft_lantern.scene.mesh import BLOCK, Matrix, Mesh
 
 Key = TypeVar("Key", covariant=True)
 
@@ -45,8 +45,35 @@ def nearest_hit(
     return best
 
 
-def _first(start: Matrix, along: Matrix, mesh: Mesh, beyond: float) -> tuple[float, int, float, float, bool] | None:
-    a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+Found = tuple[float, int, float, float, bool]
+
+
+def _first(start: Matrix, along: Matrix, mesh: Mesh, beyond: float) -> Found | None:
+    """The nearest triangle, of the blocks whose boxes the ray goes through."""
+    best: Found | None = None
+    for block in _blocks_on_ray(start, along, mesh):
+        found = _first_of(start, along, mesh, block * BLOCK, beyond)
+        if found and (best is None or found[0] < best[0]):
+            best = found
+    return best
+
+
+def _blocks_on_ray(start: Matrix, along: Matrix, mesh: Mesh) -> list[int]:
+    """Kay and Kajiya's slabs (1986), with a hair of room."""
+    low, high = mesh.blocks
+    room = 1e-5 + 1e-6 * np.abs(high - low).max(initial=0.0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ends = np.stack([(low - room - start) / along, (high + room - start) / along])
+    # Along an axis the ray does not move on, it is inside the slab always or never.
+    inside = (start >= low - room) & (start <= high + room)
+    near = np.where(along == 0, np.where(inside, -np.inf, np.inf), np.minimum(*ends))
+    far = np.where(along == 0, np.where(inside, np.inf, -np.inf), np.maximum(*ends))
+    return [int(n) for n in np.flatnonzero(near.max(axis=1) <= np.minimum(far.min(axis=1), np.inf))]
+
+
+def _first_of(start: Matrix, along: Matrix, mesh: Mesh, from_: int, beyond: float) -> Found | None:
+    triangles = mesh.triangles[from_ : from_ + BLOCK]
+    a, b, c = (mesh.positions[triangles[:, i]].astype(np.float64) for i in range(3))
     edge1, edge2 = b - a, c - a
     across = np.cross(along, edge2)
     area = np.einsum("ij,ij->i", edge1, across)
@@ -60,4 +87,4 @@ def _first(start: Matrix, along: Matrix, mesh: Mesh, beyond: float) -> tuple[flo
     if not hit.any():
         return None
     first = int(np.argmin(np.where(hit, t, np.inf)))
-    return float(t[first]), first, float(u[first]), float(v[first]), bool(area[first] > 0)
+    return float(t[first]), from_ + first, float(u[first]), float(v[first]), bool(area[first] > 0)

@@ -15,6 +15,7 @@ from soft_lantern.app.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.lens import Lens
+from soft_lantern.app.stage.pace import Pace
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.number_field import written
@@ -33,11 +34,7 @@ SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
 REST = 60
 """Milliseconds between two looks at what lies under a moving pointer."""
-SLOW = 0.05
-"""Seconds a picture may take before the next one, while hands move, is drawn smaller."""
-SLOWER = 0.2
-"""Seconds above which it is drawn smaller still."""
-MOST_AT_ONCE = 60_000
+MOST_AT_ONCE = 150_000
 """Triangles above which what lies under the pointer is found beside the window."""
 TURNTABLE = 12.0
 """Seconds for one turn of the turntable."""
@@ -87,7 +84,7 @@ class StageView(QWidget):
         self._asked = 0
         self._looks = Looks()
         self._bytes = b""
-        self._seconds = 0.0
+        self._pace = Pace()
         self._figures: list[str] = []
         self._hand: _Hand | None = None
         self._finder: Newest | None = None
@@ -223,14 +220,14 @@ class StageView(QWidget):
             self.update()
             return
         ratio = self.devicePixelRatioF()
-        if not still and self.card is None and self._seconds > SLOW:
-            ratio *= 0.35 if self._seconds > SLOWER else 0.5
+        share = 1.0 if still or self.card else self._pace.share
+        ratio *= share
         size = (max(round(self.width() * ratio), 8), max(round(self.height() * ratio), 8))
         self._asked += 1
         asked, self.still = self._asked, False
         make = self.frame_maker(size, 4 if still else 0)
         figures: list[str] = []
-        wanted = self.figures_shown
+        wanted, card = self.figures_shown, self.card
 
         def made() -> Frame:
             frame = make()
@@ -239,6 +236,8 @@ class StageView(QWidget):
             return frame
 
         def deliver(picture: Picture) -> None:
+            if not still and not card:
+                self._pace.drawn(share, picture.seconds)
             self._arrived.emit(picture, asked if still else 0, figures)
 
         self.worker.submit(self.place, Job(made, deliver, self._failed.emit))
@@ -283,11 +282,6 @@ class StageView(QWidget):
         self._bytes = picture.pixels.tobytes()  # the image does not keep its own copy
         self.image = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
         self.still = still_of == self._asked
-        if not self.still:
-            # As if it had been drawn at full size: what is drawn smaller is quicker.
-            full = self.width() * self.height() * self.devicePixelRatioF() ** 2
-            picture_share = width * height / max(full, 1)
-            self._seconds = picture.seconds / max(picture_share, 0.1) if picture_share < 0.9 else picture.seconds
         self._figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
         self.trouble = ""
         self.frames_drawn += 1
