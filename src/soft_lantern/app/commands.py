@@ -49,13 +49,14 @@ class CommandFinder(QDialog):
     def _look(self, text: str) -> None:
         self.list.clear()
         words = text.lower().split()
-        for action in self.window_.actions():
-            name = action.text().replace("&", "")
-            if all(word in name.lower() for word in words):
-                keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                self.list.addItem(item)
+        named = [(action.text().replace("&", ""), action) for action in self.window_.actions()]
+        found = [(name, action) for name, action in named if all(word in name.lower() for word in words)]
+        # What begins with the words comes before what only holds them.
+        for name, action in sorted(found, key=lambda each: not each[0].lower().startswith(" ".join(words))):
+            keys = action.shortcut().toString()
+            item = QListWidgetItem(f"{name}    {keys}" if keys else name)
+            item.setData(Qt.ItemDataRole.UserRole, action)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     def _run(self) -> None:

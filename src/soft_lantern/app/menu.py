@@ -77,6 +77,7 @@ def entries(window: MainWindow) -> dict[str, list[Entry]]:
         ],
         "Stage": [
             ("Frame the stage", "Home", session.frame_all),
+            ("Frame the selected object", "Shift+Home", lambda: session.frame_all(window.stage().selected)),
             ("New scene", "", session.new_scene),
             ("Rename scene", "", window.rename_scene),
             ("Delete scene", "", session.remove_scene),

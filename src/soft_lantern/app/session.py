@@ -67,6 +67,8 @@ class Session(QObject):
     view_changed = pyqtSignal()
     notices_changed = pyqtSignal()
     saved_changed = pyqtSignal()
+    object_imported = pyqtSignal(str)
+    """The id of an object that an import has put on the stage."""
     task_started = pyqtSignal(object)
     """Long work, as an `app.tasks.Task`."""
     told = pyqtSignal(str)
@@ -229,6 +231,8 @@ class Session(QObject):
             self.scene_id = scene_id
             self.changed.emit(self.project, self.project)
             self.set_view(self.project.scenes[scene_id].view)
+            if self.material_id not in worn_materials(self.project, scene_id):
+                self.open_material(most_worn(self.project, scene_id))
 
     def new_scene(self) -> None:
         """Add an empty scene and put it on the stage."""
@@ -249,10 +253,12 @@ class Session(QObject):
         self.view = view
         self.view_changed.emit()
 
-    def frame_all(self) -> None:
-        """Look so that everything on the stage is in the picture."""
+    def frame_all(self, only: str = "") -> None:
+        """Look so that everything on the stage is in the picture, or one object by its id."""
         if self.scene:
-            self.set_view(view_of_bounds(*scene_bounds(self.scene, self.models), self.view))
+            chosen = self.scene.object(only)
+            shown = changed(self.scene, objects=(chosen,)) if chosen else self.scene
+            self.set_view(view_of_bounds(*scene_bounds(shown, self.models), self.view))
 
     # Files
 
@@ -370,8 +376,11 @@ class Session(QObject):
         self.models[asset.id], self._assets[asset.id] = model, asset
         remarks = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
         self.mesh_notices[asset.id] = remarks
-        self.add_object(asset, found)
+        object_id = self.add_object(asset, found)
+        if found.surfaces.materials:
+            self.open_material(found.surfaces.materials[0].id)
         self.models_changed.emit()
+        self.object_imported.emit(object_id)
         triangles = sum(len(p.mesh.triangles) for p in model.parts)
         text = f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles"
         surfaces = len(found.surfaces.instances)
@@ -523,11 +532,16 @@ def look_choices(project: Project) -> list[tuple[str, str]]:
     return listed
 
 
-def most_worn(project: Project, scene_id: str) -> str:
-    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
+def worn_materials(project: Project, scene_id: str) -> Counter[str]:
+    """How many objects and parts of a scene wear each material, by its id."""
     scene = project.scenes.get(scene_id)
     worn = [ancestry(project, w)[1] for o in (scene.objects if scene else ()) for w in o.wears.values()]
-    counts = Counter(material.id for material in worn if material)
+    return Counter(material.id for material in worn if material)
+
+
+def most_worn(project: Project, scene_id: str) -> str:
+    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
+    counts = worn_materials(project, scene_id)
     return max(sorted(project.materials), key=lambda i: counts[i], default="")
 
 

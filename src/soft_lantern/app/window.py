@@ -90,6 +90,7 @@ class MainWindow(QMainWindow):
         self.session.files_changed_outside.connect(self._ask_about_outside)
         self.build.notice_list.jump_wanted.connect(self._jump_to)
         self.session.task_started.connect(self.task_bar.watch)
+        self.session.object_imported.connect(lambda object_id: self.object_panel().selected.emit(object_id))
         for desk in (self.build, self.tune, self.dress):
             desk.stage.drawn.connect(lambda _: self._show_renderer())
         self.build.clock.loop_changed.connect(lambda seconds: setattr(self.build.stage_bar, "loop", seconds))

@@ -31,6 +31,7 @@ _DEEPEST = 200
 _LARGEST = 1 << 30
 
 
+_NOT_SHOWN = {"animations": "animations", "skins": "skins", "cameras": "cameras"}
 READ_EXTENSIONS = {
     *("KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit", "KHR_materials_specular"),
     *("KHR_materials_emissive_strength", "EXT_texture_webp"),
@@ -155,6 +156,11 @@ class _Reader:
         used = sorted({str(name) for name in self.document.get("extensionsUsed", [])} - READ_EXTENSIONS)
         if used:
             self.remarks.append(f"{self.path.name}: not used here: {', '.join(used)}")
+        held = [words for key, words in _NOT_SHOWN.items() if self.document.get(key)]
+        if any(p.get("targets") for mesh in self.document.get("meshes", []) for p in mesh.get("primitives", [])):
+            held.append("morph targets")
+        if held:
+            self.remarks.append(f"{self.path.name}: shown as it stands; not used here: {', '.join(held)}")
         parts = []
         taken: set[str] = set()
         placed = list(self._placed())

@@ -263,11 +263,15 @@ class StageView(QWidget):
         thing = self._selected_object()
         return self.card_look or self.dress_as or (thing.wears.get("", "") if thing else "") or self.session.material_id
 
+    def _family(self, project: Project, scene: Scene) -> set[str]:
+        """The looks worn in a scene that are of the same material as the one being built."""
+        _, material = ancestry(project, self.dress_as)
+        return {w for o in scene.objects for w in o.wears.values() if ancestry(project, w)[1] is material}
+
     def _dressed(self, project: Project, scene: Scene) -> Project:
         if not self.dress_as:
             return project
-        _, material = ancestry(project, self.dress_as)
-        family = {w for o in scene.objects for w in o.wears.values() if ancestry(project, w)[1] is material}
+        family = self._family(project, scene)
 
         def worn(look_id: str) -> str:
             return self.dress_as if look_id in family or not family else look_id
@@ -321,6 +325,8 @@ class StageView(QWidget):
             overlay.say(painter, self.rect(), "Nothing is on the stage. Add a primitive or import a mesh")
         elif self.session.loading:
             overlay.say(painter, self.rect(), f"Reading {len(self.session.loading)} mesh file(s)…")
+        elif self.dress_as and not self._family(self.session.project, self.scene):
+            overlay.say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")
         box = self.gauge_label()
         if box and self.scene:
             overlay.paint_gauge_label(painter, box, self._gauge_words(self.scene))
