@@ -13,6 +13,7 @@ import moderngl
 import numpy as np
 
 from soft_lantern.bench_effects import effects
+from soft_lantern.bench_stage import measures
 from soft_lantern.errors import NoGraphics
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Material, Node, changed, node_and_port
@@ -50,7 +51,18 @@ class Row:
 
 def table() -> list[Row]:
     """Every measure that needs no window."""
-    return [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
+    plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
+    return [*plain, *_stage()]
+
+
+def _stage() -> list[Row]:
+    found = measures()
+    return [
+        Row("frame of the basin after a tweak / without one", found["tweak"], 1.05),
+        Row("programs compiled by tweaks", found["compiled"], 0),
+        Row("basin by OpenGL and by NumPy: apart by, mean", found["mean"], 0.5, "/255"),
+        Row("basin by OpenGL and by NumPy: apart by, 99.9 %", found["far"], 3, "/255"),
+    ]
 
 
 def chain(count: int) -> Material:

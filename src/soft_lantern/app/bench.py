@@ -16,8 +16,9 @@ from soft_lantern.app.main import make_application
 from soft_lantern.app.measurer import Measurer, Question
 from soft_lantern.app.window import MainWindow
 from soft_lantern.bench import Row, chain
+from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.project_folder import save_project
-from soft_lantern.graph.document import Project
+from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.edits import connect
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.layout import tidy
@@ -28,7 +29,7 @@ FRAMES = 40
 def table() -> list[Row]:
     """The measures that need a window."""
     application = make_application()  # kept, or Qt takes it down
-    rows = [*_working_in_300(), *_panning_1000()]
+    rows = [*_working_in_300(), *_panning_1000(), *_dressing()]
     application.processEvents()
     return rows
 
@@ -60,6 +61,37 @@ def _working_in_300() -> list[Row]:
         window.session.undo.setClean()
         window.close()
     return rows
+
+
+def _dressing() -> list[Row]:
+    """The longest the window's thread is busy by one step of a hand on the basin scene's stage."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        session = window.session
+        session.open_scene("nectar_basin")
+        window.go_to_desk(2)
+        window.show()
+        window.dress.select("stones")
+        _live(4000)
+
+        def steps(step: Callable[[int], None]) -> float:
+            longest = 0.0
+            for turn in range(FRAMES):
+                started = time.perf_counter()
+                step(turn)
+                longest = max(longest, time.perf_counter() - started)
+                _live(15)
+            return longest * 1000
+
+        orbit = steps(lambda turn: session.set_view(changed(session.view, yaw=turn * 2.0)))
+        move = steps(lambda turn: session.change_object("Move", "stones", "m", position=(turn * 0.01, 0.0, 0.0)))
+        window.session.undo.setClean()
+        window.close()
+    return [
+        Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
+        Row("window busy by one step of a move, basin", move, 16, "ms"),
+    ]
 
 
 def _panning_1000() -> list[Row]:
