@@ -14,8 +14,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.handles import Handles
+from soft_lantern.app.stage.hands import Hands
 from soft_lantern.app.stage.lens import Lens
 from soft_lantern.app.stage.pace import Pace
+from soft_lantern.app.stage.under_pointer import ObjectHit, UnderPointer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.number_field import written
@@ -23,24 +25,18 @@ from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.render.card import SCALES, Card, card_frame
 from soft_lantern.render.frame import Frame, Picture
-from soft_lantern.render.points import Points, point_under
-from soft_lantern.render.staging import Looks, StageOptions, frame_of, object_inputs, placed_parts, scene_bounds
+from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
 from soft_lantern.render.tally import tally
-from soft_lantern.render.worker import Job, Newest, RenderWorker
+from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Matrix
-from soft_lantern.scene.picking import Hit, nearest_hit
 
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
 REST = 60
 """Milliseconds between two looks at what lies under a moving pointer."""
-MOST_AT_ONCE = 150_000
-"""Triangles above which what lies under the pointer is found beside the window."""
 TURNTABLE = 12.0
 """Seconds for one turn of the turntable."""
 BEAT = 33
-
-ObjectHit = Hit[tuple[str, str]]
 
 
 class StageView(QWidget):
@@ -57,7 +53,6 @@ class StageView(QWidget):
     """Options, the handle's kind, the card, the turntable, or what clicks do."""
     _arrived = pyqtSignal(object, int, list)
     _failed = pyqtSignal(str)
-    _call = pyqtSignal(object)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -86,8 +81,8 @@ class StageView(QWidget):
         self._bytes = b""
         self._pace = Pace()
         self._figures: list[str] = []
-        self._hand: _Hand | None = None
-        self._finder: Newest | None = None
+        self.hands = Hands(self)
+        self.under_pointer = UnderPointer(self)
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
         self._resting = single_shot(self, REST, self._probe_hover)
         self._turning = QTimer(self)
@@ -95,7 +90,6 @@ class StageView(QWidget):
         self._turning.timeout.connect(self._turn_on)
         self._arrived.connect(self._take)
         self._failed.connect(self._complain)
-        self._call.connect(lambda call: call())
         self.setMinimumSize(220, 160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -332,7 +326,7 @@ class StageView(QWidget):
             overlay.paint_gauge_label(painter, box, self._gauge_words(self.scene))
         handles = self.handles()
         if handles:
-            handles.paint(painter, self._hand.axis if isinstance(self._hand, _HoldObject) else "")
+            handles.paint(painter, self.hands.axis)
         lens = self.lens
         if self.pin is not None and lens.in_front(self.pin):
             overlay.paint_pin(painter, lens.place(self.pin))
@@ -347,12 +341,13 @@ class StageView(QWidget):
         scene = self.scene
         if scene is None or scene.gauge is None or not self.options.gauge or self.card:
             return None
-        at = self.lens.place(self._gauge_anchor(scene, scene.gauge))
+        at = self.lens.place(self.gauge_anchor(scene, scene.gauge))
         width = max(96, 20 + self.fontMetrics().horizontalAdvance(self._gauge_words(scene)))
         y = min(max(at.y() - 11, 6), self.height() - 28)
         return QRectF(self.width() - width - 8, y, width, 22)
 
-    def _gauge_anchor(self, scene: Scene, height: float) -> Matrix:
+    def gauge_anchor(self, scene: Scene, height: float) -> Matrix:
+        """The middle of the gauge at a height along its axis."""
         low, high = scene_bounds(scene, self.session.models)
         middle = np.array((low + high) / 2, float)
         middle["xyz".index(scene.gauge_axis)] = height
@@ -373,51 +368,20 @@ class StageView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
-        at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
-        label, handles, scene = self.gauge_label(), self.handles(), self.scene
-        axis = handles.at(at) if handles and left else ""
-        if self.card:
-            self._hand = _HoldCard(at, self.card)
-        elif left and label and label.contains(at) and scene and scene.gauge is not None:
-            self._hand = _HoldGauge(at, scene.gauge)
-        elif handles and axis:
-            self._hand = _HoldObject(at, axis, handles)
-        elif left or event.button() == Qt.MouseButton.MiddleButton:
-            pan = not left or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self._hand = _Look(at, self.lens, pan)
+        self.hands.press(event)
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        hand, at = self._hand, event.position()
-        if hand is None and self.probing:
-            self._pointer = at
+        if self.probing and not self.hands.busy:
+            self._pointer = event.position()
             if not self._resting.isActive():
                 self._resting.start()
-        if isinstance(hand, _Look):
-            moved = at - hand.start
-            if hand.moved or moved.manhattanLength() > 3:
-                hand.moved = True
-                self.session.set_view(hand.lens.panned(moved) if hand.pan else hand.lens.orbited(moved))
-        elif isinstance(hand, _HoldCard):
-            moved = at - hand.start
-            dx, dy = hand.card.moved
-            self.show_card(replace(hand.card, moved=(dx + round(moved.x()), dy + round(moved.y()))))
-        elif isinstance(hand, _HoldObject):
-            snap = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            found = hand.handles.dragged(hand.axis, hand.start, at, snap=snap)
-            if found:
-                name = {"position": "Move", "rotation": "Turn", "scale": "Scale"}[found[0]]
-                merge = f"{found[0]} {self.selected}"
-                self.session.change_object(f"{name} object", self.selected, merge, **{found[0]: found[1]})
-        elif isinstance(hand, _HoldGauge):
-            self._drag_gauge(hand, at)
+        self.hands.move(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        hand, self._hand = self._hand, None
-        if isinstance(hand, _Look) and not hand.moved and event.button() == Qt.MouseButton.LeftButton:
-            self.pick(event.position())
+        self.hands.release(event)
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -469,7 +433,11 @@ class StageView(QWidget):
         if self.scene is None or self.card:
             return
         do = {"probe": self._probe_hit, "tape": self._tape_hit}.get(self.clicks, self._pick_hit)
-        self._find(at, lambda hit, behind: do(hit, behind, at))
+        self.under_pointer.find(at, lambda hit, behind: do(hit, behind, at), behind=self.probing)
+
+    def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
+        """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
+        return self.under_pointer.hit_at(at, beyond)
 
     def _pick_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         object_id, part = hit.key if hit else ("", "")
@@ -477,7 +445,7 @@ class StageView(QWidget):
 
     def _probe_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         if hit:
-            self.probed.emit(hit, self._point(hit, behind, at))
+            self.probed.emit(hit, self.under_pointer.point(hit, behind, at))
 
     def _tape_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         if hit is None:
@@ -488,85 +456,26 @@ class StageView(QWidget):
             self.session.told.emit(f"Tape: {overlay.tape_words(self.tape)}")
         self.update()
 
-    def _find(self, at: QPointF, then: Callable[[ObjectHit | None, ObjectHit | None], None]) -> None:
-        """Find what is under a point, and behind it if probing: at once where that is quick, else beside the window."""
-        look, eye, wanted = self._looker(at), self.lens.camera.position, self.probing
-
-        def both() -> tuple[ObjectHit | None, ObjectHit | None]:
-            hit = look(0.0)
-            return hit, look(float(np.linalg.norm(hit.point - eye)) + 1e-4) if hit and wanted else None
-
-        scene = self.scene
-        models = [self.session.models.get(thing.asset) for thing in (scene.objects if scene else ())]
-        triangles = sum(len(part.mesh.triangles) for model in models if model for part in model.parts)
-        if triangles <= MOST_AT_ONCE:
-            then(*both())
-            return
-        if self._finder is None:
-            self._finder = Newest("finder")
-
-        def find() -> None:
-            hit, behind = both()
-            self._call.emit(lambda: then(hit, behind))
-
-        self._finder.submit("under", find, self._failed.emit)
-
     def stop(self) -> None:
         """End what runs beside the window."""
         self._turning.stop()
-        if self._finder:
-            self._finder.stop()
-
-    def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
-        """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
-        return self._looker(at)(beyond)
-
-    def _looker(self, at: QPointF) -> Callable[[float], ObjectHit | None]:
-        start, direction = self.lens.ray(at)
-        placed = [
-            ((thing.id, name), mesh, matrix)
-            for thing in (self.scene.objects if self.scene else ())
-            if thing.asset in self.session.models
-            for name, mesh, matrix in placed_parts(thing, self.session.models[thing.asset])
-            if not {"", name} & set(thing.hidden) and self.options.solo in (("", ""), (thing.id, ""), (thing.id, name))
-        ]
-        return lambda beyond: nearest_hit(start, direction, placed, beyond)
-
-    def _point(self, hit: ObjectHit, behind: ObjectHit | None, at: QPointF) -> Points:
-        """The surface point under a pixel, with the distance to what lies behind it."""
-        camera = self.lens.camera
-        thing = self.scene.object(hit.key[0]) if self.scene else None
-        assert thing is not None
-        of_object = object_inputs(thing, self.session.models[thing.asset], hit.mesh)
-        pixel = (at.x(), self.height() - at.y())
-        gap = float(np.linalg.norm(behind.point - hit.point)) if behind else None
-        return point_under(hit, camera, of_object, pixel, self.lens.size, gap)
+        self.under_pointer.stop()
 
     def _probe_hover(self) -> None:
         if self.probing:
             at = self._pointer
 
             def found(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
-                self.hovered.emit(self._point(hit, behind, at) if hit else None)
+                self.hovered.emit(self.under_pointer.point(hit, behind, at) if hit else None)
 
             if self.underMouse():
-                self._find(at, found)
+                self.under_pointer.find(at, found, behind=True)
             else:
                 found(None, None)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         if self.probing:
             self.hovered.emit(None)
-
-    def _drag_gauge(self, hand: _HoldGauge, at: QPointF) -> None:
-        assert self.scene
-        lens, axis = self.lens, np.eye(3)["xyz".index(self.scene.gauge_axis)]
-        anchor = self._gauge_anchor(self.scene, hand.height)
-        arm, moved = lens.place(anchor + axis * 0.1) - lens.place(anchor), at - hand.start
-        length = arm.x() ** 2 + arm.y() ** 2
-        if length > 1e-3:
-            metres = (moved.x() * arm.x() + moved.y() * arm.y()) / length * 0.1
-            self.set_gauge(round(hand.height + metres, 2))
 
     def set_gauge(self, height: float | None, **fields: Any) -> None:
         """Put the level gauge at a height in metres, or away; other fields of the scene may change with it."""
@@ -582,27 +491,3 @@ class StageView(QWidget):
 
     def _selected_object(self) -> StageObject | None:
         return self.scene.object(self.selected) if self.scene and self.selected else None
-
-
-class _Hand:
-    """What the pointer is doing while a button is down."""
-
-
-class _Look(_Hand):
-    def __init__(self, start: QPointF, lens: Lens, pan: bool) -> None:
-        self.start, self.lens, self.pan, self.moved = start, lens, pan, False
-
-
-class _HoldObject(_Hand):
-    def __init__(self, start: QPointF, axis: str, handles: Handles) -> None:
-        self.start, self.axis, self.handles = start, axis, handles
-
-
-class _HoldGauge(_Hand):
-    def __init__(self, start: QPointF, height: float) -> None:
-        self.start, self.height = start, height
-
-
-class _HoldCard(_Hand):
-    def __init__(self, start: QPointF, card: Card) -> None:
-        self.start, self.card = start, card
