@@ -10,7 +10,11 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QDialogButtonBox
 
+from by_hand import click
+from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.value_tables import Plan, cell, family, read_table, to_csv, to_json, write_table
@@ -143,3 +147,32 @@ def test_what_is_no_table_is_said(project: Project, tmp_path: Path, name: str, t
 def test_drop_downs_are_written_by_their_names() -> None:
     kind = Parameter(id="k", identifier="k", label="K", kind=Kind.NUMBER, default=0.0, choices=("moss", "ash"))
     assert (cell(kind, 1.0), cell(kind, 0.0), cell(kind, 0.5)) == ("ash", "moss", "0.5")
+
+
+def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path: Path) -> None:
+    """Written, changed by another program, shown as a plan with its mistakes, confirmed, and undone in one step."""
+    window.go_to_desk(1)
+    window.tune.select("amber_hour")
+    window.tune.write_values(tmp_path / "ramp.csv")
+    assert "3 instances of Height ramp" in window.message.text()
+    rows = list(csv.DictReader((tmp_path / "ramp.csv").read_text().splitlines()))
+    rows[0]["spread"], rows[1]["spread"] = "6.5", "nonsense"
+    with (tmp_path / "ramp.csv").open("w", newline="") as file:
+        writer = csv.DictWriter(file, list(rows[0]), delimiter=";")
+        writer.writeheader()
+        writer.writerows(rows)
+    before = window.session.project
+    dialog = window.tune.plan_values(tmp_path / "ramp.csv")
+    assert dialog and window.session.project is before
+    dialog.show()
+    assert dialog.table.rowCount() == 1 and dialog.table.item(0, 3).text() == "6.5"
+    assert "line 3, column 7" in dialog.troubles.item(0).text()
+    apply = dialog.buttons.button(QDialogButtonBox.StandardButton.Apply)
+    dialog.accepted.connect(lambda: window.tune.take_values(dialog))
+    click(apply, QPointF(apply.rect().center()))
+    assert window.session.project.instances["amber_hour"].values["spread"] == 6.5
+    window.session.undo.undo()
+    assert window.session.project.instances["amber_hour"].values["spread"] == 5.0
+    (tmp_path / "no.csv").write_text("a,b\n")
+    assert window.tune.plan_values(tmp_path / "no.csv") is None
+    assert "no column" in window.message.text()

@@ -89,10 +89,14 @@ def entries(window: MainWindow) -> dict[str, list[Entry]]:
             *((f"Switch {each.name.lower()}", each.keys, on_stage(each.run)) for each in SWITCHES),
             *((each.name, each.keys, on_stage(each.run)) for each in JUDGING),
         ],
-        "Window": [
+        "Instances": [
             ("New instance", "Ctrl+Shift+N", tune.add_instance),
             ("Duplicate instance", "", tune.duplicate_instance),
             ("Delete instance", "", tune.delete_instance),
+            ("Export values as a table", "", tune.export_values),
+            ("Import values from a table", "", tune.import_values),
+        ],
+        "Window": [
             *((f"{name} desk", f"Ctrl+{n + 1}", window.goes_to(n)) for n, name in enumerate(window.desk_names)),
             ("Dusk or paper theme", "F9", window.switch_theme),
             ("Commands", "F1", window.commands.open),

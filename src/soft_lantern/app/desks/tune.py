@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from itertools import groupby
+from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -19,14 +21,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.session import Session, new_instance
+from soft_lantern.app.session import Session, new_instance, sentence
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.parameter_control import ParameterControl
+from soft_lantern.app.widgets.plan_dialog import PlanDialog
 from soft_lantern.app.widgets.shelf import without_defaults
-from soft_lantern.graph.document import Instance, Parameter, changed, new_id
-from soft_lantern.graph.instances import Look, children, look, override, put_instance, remove_instance, reset
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.value_tables import family, read_table, write_table
+from soft_lantern.graph.document import Instance, Material, Parameter, changed, new_id
+from soft_lantern.graph.instances import Look, ancestry, children, look, override, put_instance, remove_instance, reset
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
 
@@ -100,6 +105,55 @@ class TuneDesk(QWidget):
         if instance:
             self.look_id = instance.parent
             self.session.attempt("Delete instance", lambda: remove_instance(self.session.project, instance.id))
+
+    def export_values(self) -> None:
+        """Ask for a file and write the values of the selected family's instances into it."""
+        material = self._material()
+        if material is None:
+            return
+        kinds = "Tables (*.csv *.json)"
+        name, _ = QFileDialog.getSaveFileName(self, "Export values", f"{material.name}.csv", kinds)
+        if name:
+            self.write_values(Path(name))
+
+    def write_values(self, path: Path) -> None:
+        """Write the values of the selected family's instances as CSV or JSON."""
+        material = self._material()
+        if material:
+            try:
+                write_table(self.session.project, material.id, path)
+            except LanternError as error:
+                self.session.told.emit(sentence(str(error)))
+                return
+            count = len(family(self.session.project, material.id))
+            self.session.told.emit(f"Wrote the values of {count} instances of {material.name} to {path}")
+
+    def import_values(self) -> None:
+        """Ask for a table, show what it would change, and change it if that is confirmed."""
+        name, _ = QFileDialog.getOpenFileName(self, "Import values", "", "Tables (*.csv *.json)")
+        dialog = self.plan_values(Path(name)) if name else None
+        if dialog and dialog.exec():
+            self.take_values(dialog)
+
+    def plan_values(self, path: Path) -> PlanDialog | None:
+        """What a table would change, as a dialog not yet shown; where it is none, that is said."""
+        material = self._material()
+        if material is None:
+            return None
+        try:
+            plan = read_table(self.session.project, material.id, path)
+        except LanternError as error:
+            self.session.told.emit(sentence(str(error)))
+            return None
+        return PlanDialog(self.session.project, material, plan, self)
+
+    def take_values(self, dialog: PlanDialog) -> None:
+        """Make the changes of a dialog that was confirmed, as one step that can be undone."""
+        self.session.attempt("Import values", lambda: dialog.plan.applied(self.session.project))
+
+    def _material(self) -> Material | None:
+        material = self.session.project.materials.get(self.look_id)
+        return material or ancestry(self.session.project, self.look_id)[1]
 
     def _instance(self) -> Instance | None:
         return self.session.project.instances.get(self.look_id)

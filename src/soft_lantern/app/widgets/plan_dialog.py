@@ -1,0 +1,72 @@
+"""What a table of values would change, and what of it is wrong: nothing happens until it is confirmed."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QHeaderView,
+    QLabel,
+    QListWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.formats.value_tables import Plan, cell
+from soft_lantern.graph.document import Material, Project
+from soft_lantern.values.kinds import Value
+
+INHERITED = "from the parent"
+
+
+class PlanDialog(QDialog):
+    """Shows a plan for a material's instances; accepted, its changes are to be made."""
+
+    def __init__(self, project: Project, material: Material, plan: Plan, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Import values")
+        self.plan = plan
+        self.resize(640, 460)
+        column = QVBoxLayout(self)
+        count, wrong = len(plan.changes), len(plan.troubles)
+        self.words = QLabel(f"{count} value{'s' if count != 1 else ''} of {material.name} would change")
+        column.addWidget(self.words)
+        self.table = QTableWidget(count, 4)
+        self.table.setHorizontalHeaderLabels(["instance", "parameter", "now", "then"])
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        header, rows = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert header is not None and rows is not None
+        rows.hide()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        for row, change in enumerate(plan.changes):
+            parameter = material.parameter(change.parameter)
+            assert parameter
+
+            def said(value: Value | None, parameter: object = parameter) -> str:
+                return INHERITED if value is None else cell(parameter, value)  # type: ignore[arg-type]
+
+            texts = (project.instances[change.instance].name, parameter.label, said(change.before), said(change.after))
+            for place, text in enumerate(texts):
+                self.table.setItem(row, place, QTableWidgetItem(text))
+        column.addWidget(self.table, 2)
+        self.troubles = QListWidget()
+        self.troubles.addItems([str(trouble) for trouble in plan.troubles])
+        self.troubles.setVisible(wrong > 0)
+        self.troubles.setWordWrap(True)
+        if wrong:
+            warning = QLabel(f"{wrong} cell{'s are' if wrong != 1 else ' is'} wrong and left out:")
+            warning.setProperty("trouble", True)
+            column.addWidget(warning)
+        column.addWidget(self.troubles, 1)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Apply | QDialogButtonBox.StandardButton.Cancel)
+        apply = self.buttons.button(QDialogButtonBox.StandardButton.Apply)
+        assert apply
+        apply.setText(f"Change {count} value{'s' if count != 1 else ''}")
+        apply.setEnabled(count > 0)
+        apply.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        apply.clicked.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        column.addWidget(self.buttons)
