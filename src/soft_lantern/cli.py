@@ -13,7 +13,10 @@ from pathlib import Path
 from typing import Annotated, Any, Protocol, TypeVar
 
 import typer
+from rich.console import Console
+from rich.progress import Progress as Bar
 
+from soft_lantern import sheet as contact
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
@@ -21,7 +24,7 @@ from soft_lantern.formats.images import load_images, write_exr, write_png
 from soft_lantern.formats.project_folder import open_project, save_project
 from soft_lantern.formats.shader_package import HEADS, write_package
 from soft_lantern.graph.checks import check_project
-from soft_lantern.graph.document import Asset, Material, Project, Scene, StageObject, View, changed
+from soft_lantern.graph.document import Asset, Instance, Material, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Severity
@@ -150,6 +153,50 @@ def render(
         write_exr(picture.linear, output)
     else:
         write_png(picture.pixels, output)
+    print(f"wrote {output}")
+
+
+@app.command()
+def sheet(
+    project: ProjectFolder,
+    output: Output,
+    instance: Annotated[list[str] | None, typer.Option(help="an instance or material; else all instances")] = None,
+    asset: Annotated[list[str] | None, typer.Option(help="an asset or a primitive; a sphere where none")] = None,
+    sky: Annotated[list[str] | None, typer.Option(help="a sky; studio soft where none")] = None,
+    size: Annotated[str, typer.Option(help="WIDTHxHEIGHT of each picture")] = "256x256",
+    backend: Annotated[str, typer.Option(help="gl or soft; by default gl where the machine has it")] = "",
+) -> None:
+    """Draw instances × assets × skies into one PNG or PDF with captions."""
+    document = open_project(project).project
+    pixels = _parsed_size(size)
+    known: list[Instance | Material] = [*document.instances.values(), *document.materials.values()]
+    looks = [_named(known, name, "instance").id for name in instance or []]
+    looks = looks or [i.id for i in sorted(document.instances.values(), key=lambda i: i.name.lower())]
+    assets = []
+    for name in asset or ["sphere"]:
+        document, found = contact.named_asset(document, name, PRIMITIVES)
+        assets.append(found)
+    skies = [contact.named_sky(document, name) for name in sky or ["studio soft"]]
+    listed = contact.cells(document, looks, assets, skies)
+    if output.suffix.lower() not in contact.ENDINGS:
+        raise BadValue(f"{output.name}: a contact sheet is written as {' or '.join(contact.ENDINGS)}")
+    models, notices = load_models(document, project)
+    images, _ = load_images(document, project)
+    for notice in notices:
+        if notice.severity is Severity.ERROR and notice.place in assets:
+            raise BadValue(notice.text)
+    renderer, remark = renderer_for(backend or None)
+    if remark:
+        print(remark, file=sys.stderr)
+    with Bar(transient=True, console=Console(stderr=True)) as bar:
+        task = bar.add_task("", total=1.0)
+
+        def moved(share: float, words: str) -> None:
+            bar.update(task, completed=share, description=words)
+
+        pictures = contact.draw(document, listed, models, images, pixels, renderer, moved)
+    columns = contact.columns_for(len(assets), len(skies), len(listed))
+    contact.write(contact.laid_out(listed, [p.pixels for p in pictures], columns, document.name), output)
     print(f"wrote {output}")
 
 

@@ -95,6 +95,7 @@ def entries(window: MainWindow) -> dict[str, list[Entry]]:
             ("Delete instance", "", tune.delete_instance),
             ("Export values as a table", "", tune.export_values),
             ("Import values from a table", "", tune.import_values),
+            ("Contact sheet", "Ctrl+Shift+C", window.contact_sheet),
         ],
         "Window": [
             *((f"{name} desk", f"Ctrl+{n + 1}", window.goes_to(n)) for n, name in enumerate(window.desk_names)),

@@ -32,6 +32,7 @@ from soft_lantern.app.desks.dress import DressDesk
 from soft_lantern.app.desks.tune import TuneDesk
 from soft_lantern.app.menu import entries
 from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.sheet_dialog import SheetDialog
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
@@ -161,6 +162,12 @@ class MainWindow(QMainWindow):
             self.refresh()
 
         edit.editingFinished.connect(done)
+
+    def contact_sheet(self) -> None:
+        """Ask what a contact sheet is to show, and draw it."""
+        dialog = SheetDialog(self.session, set(self.session.project.instances), self)
+        if dialog.exec():
+            dialog.begin(self.worker)
 
     def rename_scene(self) -> None:
         """Type another name for the scene on the stage."""

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QSize, pyqtSignal
+from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,13 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.batch import Batch, Work
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.tasks import Task
 from soft_lantern.app.widgets.number_field import NumberField
-from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import write_exr, write_png
-from soft_lantern.render.frame import Picture
-from soft_lantern.render.worker import Job
+from soft_lantern.render.frame import Frame, Picture
 
 LARGEST = 8192
 SAMPLES = 4
@@ -124,55 +122,23 @@ class SaveDialog(QDialog):
         self.accept()
 
 
-def save_pictures(stage: StageView, wish: Wish) -> _Recorder:
+def save_pictures(stage: StageView, wish: Wish) -> Batch:
     """Draw and save beside the window, one picture after the other, with progress; cancelling stops between two."""
-    return _Recorder(stage, wish)
+
+    def make(number: int) -> Callable[[], Frame]:
+        return stage.frame_maker(wish.size, SAMPLES, stage.time if wish.frames == 1 else number / wish.rate)
+
+    def over(count: int) -> str:
+        if count < wish.frames:
+            return f"Stopped after {count} of {wish.frames} pictures"
+        return f"Saved {count} picture{'s' if count > 1 else ''} as {wish.name(0)}"
+
+    work = Work(f"Saving {wish.path.name}", wish.frames, make, lambda n, p: _save(wish.name(n), p), over)
+    return Batch(stage.session, stage.worker, f"{stage.place} saving", work)
 
 
-class _Recorder(QObject):
-    _saved = pyqtSignal(int)
-    _stopped = pyqtSignal(str)
-
-    def __init__(self, stage: StageView, wish: Wish) -> None:
-        super().__init__(stage)
-        self.stage, self.wish = stage, wish
-        self.task = Task(f"Saving {wish.path.name}", self)
-        stage.session.task_started.emit(self.task)
-        self._saved.connect(self._next)
-        self._stopped.connect(self._stop)
-        self._next(0)
-
-    def _next(self, number: int) -> None:
-        wish = self.wish
-        try:
-            self.task(number / wish.frames, f"Saving picture {min(number + 1, wish.frames)} of {wish.frames}")
-        except LanternError:
-            self._stop(f"Stopped after {number} of {wish.frames} pictures")
-            return
-        if number == wish.frames:
-            self._stop(f"Saved {wish.frames} picture{'s' if wish.frames > 1 else ''} as {wish.name(0)}")
-            return
-        time = self.stage.time if wish.frames == 1 else number / wish.rate
-        make = self.stage.frame_maker(wish.size, SAMPLES, time)
-        save = _saver(wish.name(number), lambda: self._saved.emit(number + 1), self._stopped.emit)
-        self.stage.worker.submit(f"{self.stage.place} saving", Job(make, save, self._stopped.emit))
-
-    def _stop(self, text: str) -> None:
-        self.task.end()
-        self.stage.session.told.emit(text)
-        self.deleteLater()
-
-
-def _saver(path: Path, saved: Callable[[], object], failed: Callable[[str], object]) -> Callable[[Picture], None]:
-    def save(picture: Picture) -> None:
-        try:
-            if path.suffix == ".exr":
-                write_exr(picture.linear, path)
-            else:
-                write_png(picture.pixels, path)
-        except LanternError as error:
-            failed(str(error))
-            return
-        saved()
-
-    return save
+def _save(path: Path, picture: Picture) -> None:
+    if path.suffix == ".exr":
+        write_exr(picture.linear, path)
+    else:
+        write_png(picture.pixels, path)

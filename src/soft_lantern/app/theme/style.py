@@ -57,9 +57,10 @@ QMenu::separator { height: 1px; background: $edge; margin: 4px 6px; }
 QTableView { background: $ground; border: 1px solid $edge; gridline-color: $raised; selection-background-color: $raised;
     selection-color: $text; }
 QHeaderView::section { background: $panel; color: $quiet; border: none; border-bottom: 1px solid $edge; padding: 4px; }
-QCheckBox::indicator, QTableView::indicator { width: 12px; height: 12px; border: 1px solid $quiet; border-radius: 3px;
+QCheckBox::indicator, QTableView::indicator, QListView::indicator {
+    width: 12px; height: 12px; border: 1px solid $quiet; border-radius: 3px;
     background: $ground; }
-QCheckBox::indicator:checked, QTableView::indicator:checked { image: url("$tick"); }
+QCheckBox::indicator:checked, QTableView::indicator:checked, QListView::indicator:checked { image: url("$tick"); }
 QCheckBox::indicator:disabled { border-color: $edge; }
 QProgressBar { background: $ground; border: 1px solid $edge; border-radius: 3px; height: 8px; }
 QProgressBar::chunk { background: $amber; border-radius: 2px; }

@@ -1,0 +1,100 @@
+"""Contact sheets: every combination once, each picture as the stage draws it, by command and by window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image as Pillow
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QDialogButtonBox
+from typer.testing import CliRunner
+
+from by_hand import click, until
+from soft_lantern import sheet
+from soft_lantern.app.sheet_dialog import SheetDialog, ticked
+from soft_lantern.app.window import MainWindow
+from soft_lantern.cli import app
+from soft_lantern.demo.project import demo_project
+from soft_lantern.errors import BadValue
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.soft import SoftRenderer
+from soft_lantern.render.staging import Looks
+from soft_lantern.scene.primitives import PRIMITIVES, primitive
+
+LOOKS, SKIES = ["amber_hour", "pool_depths"], ["dusk", "neutral grey", "overcast"]
+
+
+def width_of(path: Path) -> int:
+    with Pillow.open(path) as opened:
+        return opened.width
+
+
+def test_a_row_for_each_look_and_every_combination_once() -> None:
+    project, ball = sheet.named_asset(demo_project(), "sphere", PRIMITIVES)
+    listed = sheet.cells(project, LOOKS, [ball], SKIES)
+    assert [(c.look, c.sky) for c in listed] == [(look, sky) for look in LOOKS for sky in SKIES]
+    assert listed[0].caption == ("Amber hour", "Sphere, dusk")
+    assert sheet.columns_for(1, 3, 6) == 3 and sheet.columns_for(1, 1, 25) == 5
+    with pytest.raises(BadValue, match="1 to"):
+        sheet.cells(project, [], [ball], SKIES)
+    with pytest.raises(BadValue, match="no asset “torus”"):
+        sheet.named_asset(project, "torus", PRIMITIVES)
+    with pytest.raises(BadValue, match="no sky “noon”"):
+        sheet.named_sky(project, "noon")
+
+
+def test_each_picture_on_the_sheet_is_the_one_drawn_alone(gl: GlRenderer) -> None:
+    """And both renderers draw it alike."""
+    project, ball = sheet.named_asset(demo_project(), "sphere", PRIMITIVES)
+    models, size = {ball: primitive("sphere", 64)}, (64, 48)
+    listed = sheet.cells(project, LOOKS, [ball], SKIES)
+    pictures = [p.pixels for p in sheet.draw(project, listed, models, {}, size, gl)]
+    whole = np.asarray(sheet.laid_out(listed, pictures, 3, "Six"))
+    for number, cell in enumerate(listed):
+        x = sheet.GAP + number % 3 * (64 + sheet.GAP)
+        y = 44 + number // 3 * (48 + sheet.CAPTION + sheet.GAP)
+        alone = gl.render(sheet.frame_maker(project, cell, models, size, Looks(), {})())
+        assert (whole[y : y + 48, x : x + 64] == alone.pixels[..., :3]).all()
+    soft = SoftRenderer().render(sheet.frame_maker(project, listed[0], models, size, Looks(), {})())
+    assert np.abs(soft.pixels.astype(int) - pictures[0]).mean() < 4  # the edges are smoothed by one alone
+    assert len({picture.tobytes() for picture in pictures}) == 6
+
+
+@pytest.mark.parametrize("ending", ["png", "pdf"])
+def test_the_command_writes_a_sheet(demo_folder: Path, tmp_path: Path, ending: str) -> None:
+    out = tmp_path / f"s.{ending}"
+    words = ["sheet", str(demo_folder), "--asset", "garden_urn", "--sky", "overcast", "--size", "48x40", "-o", str(out)]
+    done = CliRunner().invoke(app, words)
+    assert done.exit_code == 0, done.output
+    if ending == "pdf":
+        assert out.read_bytes().startswith(b"%PDF")
+    else:
+        columns = sheet.columns_for(1, 1, len(demo_project().instances))
+        assert width_of(out) == sheet.GAP + columns * (48 + sheet.GAP)
+
+
+def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tmp_path: Path) -> None:
+    dialog = SheetDialog(window.session, set(LOOKS), window)
+    dialog.show()
+    assert sorted(ticked(dialog.looks)) == LOOKS and dialog.count == 2
+    for row in range(3):
+        item = dialog.skies.item(row)
+        assert item
+        item.setCheckState(Qt.CheckState.Checked)
+    save = dialog.buttons.button(QDialogButtonBox.StandardButton.Save)
+    assert save and not save.isEnabled()
+    dialog.side.setValue(48)
+    dialog.path.setText(str(tmp_path / "sheet.png"))
+    assert dialog.count == 6 and save.isEnabled()
+    dialog.accepted.connect(lambda: dialog.begin(window.worker))
+    click(save, QPointF(save.rect().center()))
+    until(lambda: (tmp_path / "sheet.png").exists() and not window.task_bar.tasks, 60)
+    assert width_of(tmp_path / "sheet.png") == sheet.GAP + 3 * (48 + sheet.GAP)
+    assert "contact sheet of 6 pictures" in window.message.text()
+    dialog.path.setText(str(tmp_path / "never.png"))
+    batch = dialog.begin(window.worker)
+    batch.task.cancel()
+    until(lambda: not window.task_bar.tasks)
+    assert "no sheet was written" in window.message.text() and not (tmp_path / "never.png").exists()
