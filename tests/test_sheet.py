@@ -18,6 +18,7 @@ from soft_lantern.app.window import MainWindow
 from soft_lantern.cli import app
 from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadValue
+from soft_lantern.graph.instances import override
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import Looks
@@ -98,3 +99,25 @@ def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tm
     batch.task.cancel()
     until(lambda: not window.task_bar.tasks)
     assert "no sheet was written" in window.message.text() and not (tmp_path / "never.png").exists()
+
+
+def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -> None:
+    """Drawn on what wears it; tuning one draws that one and its children again, and nothing else."""
+    window.go_to_desk(1)
+    portraits = window.tune.portraits
+    until(lambda: portraits.settled and portraits.images, 60)
+    session = window.session
+    assert set(portraits.images) == {*session.project.instances, *session.project.materials}
+    before = {look_id: image.copy() for look_id, image in portraits.images.items()}
+    again: list[str] = []
+    portraits.arrived.connect(again.append)
+    session.attempt("Tune", lambda: override(session.project, "amber_hour", "high_colour", (0.0, 0.0, 1.0, 1.0)))
+    until(lambda: again)
+    until(lambda: portraits.settled, 60)
+    assert set(again) == {"amber_hour", "last_light"}  # a child that does not override the colour
+    assert portraits.images["amber_hour"] != before["amber_hour"]
+    assert portraits.images["pool_depths"] == before["pool_depths"]
+    session.undo.undo()
+    until(lambda: portraits.settled and portraits.images["amber_hour"] == before["amber_hour"], 60)
+    item = window.tune._items["amber_hour"]
+    assert not item.icon(0).isNull()

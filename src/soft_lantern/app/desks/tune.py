@@ -5,7 +5,8 @@ from __future__ import annotations
 from itertools import groupby
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
@@ -21,7 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.session import Session, new_instance, sentence
+from soft_lantern.app.portraits import Portraits
+from soft_lantern.app.session import Session, look_choices, new_instance, sentence
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
@@ -53,6 +55,11 @@ class TuneDesk(QWidget):
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
         self.sheet = Sheet()
+        self.portraits = Portraits(session, worker, self)
+        self.portraits.arrived.connect(self._show_portrait)
+        self._items: dict[str, QTreeWidgetItem] = {}
+        self._shape: object = None
+        self.tree.setIconSize(QSize(40, 40))
         halves = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self._left(), self._middle(), self._right()):
             halves.addWidget(widget)
@@ -68,7 +75,9 @@ class TuneDesk(QWidget):
         self.sheet.value_wanted.connect(self._set_value)
         self.sheet.reset_wanted.connect(self._reset)
         self.stage.picked.connect(self._picked)
-        session.changed.connect(WhenSeen(self, self.refresh))
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
         self.refresh()
 
     def refresh(self) -> None:
@@ -78,6 +87,11 @@ class TuneDesk(QWidget):
             self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
         self._fill_tree()
         self._show_selected()
+        if self.isVisible():
+            self.portraits.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.portraits.refresh()
 
     def select(self, look_id: str) -> None:
         """Select an instance or material."""
@@ -207,26 +221,40 @@ class TuneDesk(QWidget):
 
     def _fill_tree(self) -> None:
         self._filling = True
-        self.tree.clear()
         project = self.session.project
-        current: QTreeWidgetItem | None = None
+        shape = [
+            (look_id, name, getattr(project.instances.get(look_id), "parent", ""))
+            for look_id, name in look_choices(project)
+        ]
+        if shape == self._shape:
+            self.tree.setCurrentItem(self._items.get(self.look_id))
+            self._filling = False
+            return
+        self._shape = shape
+        self.tree.clear()
+        self._items = {}
 
         def item(look_id: str, name: str, parent: QTreeWidget | QTreeWidgetItem) -> None:
-            nonlocal current
-            made = QTreeWidgetItem(parent, [name])
+            made = self._items[look_id] = QTreeWidgetItem(parent, [name])
             made.setData(0, Qt.ItemDataRole.UserRole, look_id)
             if look_id in project.instances:
                 made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
-            if look_id == self.look_id:
-                current = made
+            self._show_portrait(look_id)
             for child in children(project, look_id):
                 item(child.id, child.name, made)
 
         for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
             item(material.id, material.name, self.tree)
         self.tree.expandAll()
-        self.tree.setCurrentItem(current)
+        self.tree.setCurrentItem(self._items.get(self.look_id))
         self._filling = False
+
+    def _show_portrait(self, look_id: str) -> None:
+        image, item = self.portraits.images.get(look_id), self._items.get(look_id)
+        if image and item:
+            filling, self._filling = self._filling, True
+            item.setIcon(0, QIcon(QPixmap.fromImage(image)))
+            self._filling = filling
 
     def _chosen(self, item: QTreeWidgetItem | None) -> None:
         if not self._filling and item:
