@@ -10,6 +10,7 @@ import pytest
 
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import load_models
+from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import View, changed
 from soft_lantern.ir.expr import const
@@ -23,11 +24,13 @@ from soft_lantern.scene.transforms import camera_for
 SIZE = (220, 160)
 
 
-def demo_frame(folder: Path, options: StageOptions, view: View | None = None) -> Frame:
+def demo_frame(folder: Path, options: StageOptions, view: View | None = None, scene_id: str = "garden") -> Frame:
     project = open_project(folder).project
     models, _ = load_models(project, folder)
-    scene = project.scenes["garden"]
-    return frame_of(project, scene, models, camera_for(view or scene.view, SIZE), SIZE, options, Looks())
+    images, _ = load_images(project, folder)
+    scene = project.scenes[scene_id]
+    camera = camera_for(view or scene.view, SIZE)
+    return frame_of(project, scene, models, camera, SIZE, options, Looks(), images=images)
 
 
 @pytest.mark.parametrize("show", SHOWABLE)
@@ -38,6 +41,14 @@ def test_opengl_and_numpy_draw_the_same(demo_folder: Path, gl: GlRenderer, show:
     assert difference.mean() <= 0.5
     assert np.percentile(difference, 99.9) <= 3
     assert len(np.unique(by_gl.pixels.reshape(-1, 4), axis=0)) > 20
+
+
+def test_the_basin_with_all_its_passes_is_drawn_the_same(demo_folder: Path, gl: GlRenderer) -> None:
+    """Shadows, depth behind, a cut-out, smaller copies of textures, blended layers and the sky, without glow."""
+    frame = demo_frame(demo_folder, StageOptions(glow=False), scene_id="nectar_basin")
+    difference = np.abs(gl.render(frame).pixels.astype(int) - SoftRenderer().render(frame).pixels)
+    assert difference.mean() <= 0.5
+    assert np.percentile(difference, 99.9) <= 3
 
 
 def test_what_lies_behind_the_camera_is_cut_off(demo_folder: Path, gl: GlRenderer) -> None:
