@@ -45,7 +45,8 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
 )
-from soft_lantern.graph.instances import ancestry, children, put_material
+from soft_lantern.graph.identity import by_identity
+from soft_lantern.graph.instances import ancestry, families, put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
@@ -517,12 +518,14 @@ class _Edit(QUndoCommand):
         self.session.put(self.after)
 
 
+@by_identity(8)
 def look_choices(project: Project) -> list[tuple[str, str]]:
     """Every material and instance by id, with a name to choose it by; instances stand under their material."""
     listed: list[tuple[str, str]] = []
+    below_each = families(project)
 
     def below(parent: str) -> None:
-        for instance in children(project, parent):
+        for instance in below_each.get(parent, ()):
             listed.append((instance.id, instance.name))
             below(instance.id)
 

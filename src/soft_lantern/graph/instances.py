@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Project, changed
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.parameters import held
 from soft_lantern.graph.snippets import attached, put_snippet
 from soft_lantern.values.kinds import Value, components
@@ -56,8 +57,16 @@ def fits(width: int, value: Value) -> bool:
 
 def children(project: Project, parent_id: str) -> list[Instance]:
     """The instances whose parent is that material or instance, by name."""
-    found = [i for i in project.instances.values() if i.parent == parent_id]
-    return sorted(found, key=lambda i: i.name.lower())
+    return families(project).get(parent_id, [])
+
+
+@by_identity(8)
+def families(project: Project) -> dict[str, list[Instance]]:
+    """The children of every material and instance that has any, by its id."""
+    found: dict[str, list[Instance]] = {}
+    for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
+        found.setdefault(instance.parent, []).append(instance)
+    return found
 
 
 def put_material(project: Project, material: Material) -> Project:
