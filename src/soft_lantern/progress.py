@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from soft_lantern.errors import Cancelled
-
 
 class Progress(Protocol):
     """Called with the share that is done, 0–1, and what is being done. Raises Cancelled where it is to stop."""
@@ -15,6 +13,3 @@ class Progress(Protocol):
 
 def silent(share: float, words: str) -> None:
     """For work that nobody watches."""
-
-
-__all__ = ["Cancelled", "Progress", "silent"]

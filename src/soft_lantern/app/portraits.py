@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 from soft_lantern import sheet
 from soft_lantern.app.session import Session, look_choices
 from soft_lantern.app.timers import single_shot
-from soft_lantern.graph.document import Asset, Environment, Project, StageObject, changed
+from soft_lantern.graph.document import Asset, Project, StageObject, changed
 from soft_lantern.graph.instances import ancestry, look
 from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.staging import Looks
@@ -34,7 +34,7 @@ class Portraits(QObject):
 
     arrived = pyqtSignal(str)
     _drawn = pyqtSignal(str, object, object)
-    _failed = pyqtSignal(str)
+    _failed = pyqtSignal(str, object)
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -89,9 +89,9 @@ class Portraits(QObject):
         textures = tuple((name, id(image)) for name, image in self.session.images.items())
         return (graph, values, asset, id(model), self._sky(), textures)
 
-    def _sky(self) -> Environment:
+    def _sky(self) -> str:
         scene = self.session.scene
-        return scene.environment if scene else Environment(sky="studio soft")
+        return scene.environment.sky if scene else "studio soft"
 
     def _worn_on(self, project: Project, look_id: str) -> Asset:
         """The asset of the first object on the stage that wears the look, or one of its family, as a whole."""
@@ -117,7 +117,7 @@ class Portraits(QObject):
         asset = self._worn_on(project, look_id)
         models: dict[str, Model] = {**session.models, BALL.id: _BALL_MODEL}
         project = changed(project, assets={**project.assets, asset.id: asset})
-        cell = sheet.Cell(look_id, asset.id, self._sky().sky, ("", ""))
+        cell = sheet.Cell(look_id, asset.id, self._sky(), ("", ""))
         make = sheet.frame_maker(project, cell, models, (SIDE, SIDE), self._looks, dict(session.images))
         self._busy = True
 
@@ -130,22 +130,23 @@ class Portraits(QObject):
         def deliver(picture: Picture) -> None:
             self._drawn.emit(look_id, key, picture)
 
-        self.worker.submit("portraits", Job(plain, deliver, self._failed.emit))
+        self.worker.submit("portraits", Job(plain, deliver, lambda _: self._failed.emit(look_id, key)))
 
     def _take(self, look_id: str, key: Key, picture: Picture) -> None:
-        self._busy = False
+        self._done_with(look_id, key)
         pixels = picture.pixels.tobytes()
         image = QImage(pixels, SIDE, SIDE, SIDE * 4, QImage.Format.Format_RGBX8888).copy()
-        self.images[look_id], self._keys[look_id] = image, key
-        if self._waiting.get(look_id) == key:
-            del self._waiting[look_id]
+        self.images[look_id] = image
         self.arrived.emit(look_id)
         self._next()
 
-    def _give_up(self, text: str) -> None:
+    def _give_up(self, look_id: str, key: Key) -> None:
         """Leave the one that cannot be drawn as it is, and go on."""
-        self._busy = False
-        if self._waiting:
-            look_id = next(iter(self._waiting))
-            self._keys[look_id] = self._waiting.pop(look_id)
+        self._done_with(look_id, key)
         self._next()
+
+    def _done_with(self, look_id: str, key: Key) -> None:
+        self._busy = False
+        self._keys[look_id] = key
+        if self._waiting.get(look_id) == key:
+            del self._waiting[look_id]

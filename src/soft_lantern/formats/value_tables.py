@@ -20,7 +20,7 @@ from typing import Any
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
 from soft_lantern.graph.instances import ancestry, children, put_instance
-from soft_lantern.graph.parameters import held
+from soft_lantern.graph.parameters import held, limits_in_words
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
 
@@ -233,9 +233,7 @@ def _value(parameter: Parameter, given: Any, project: Project) -> Value:
         raise BadValue(f"{name}: “{given}” is not a finite number")
     kept = held(parameter, value)
     if kept != fitted(value, parameter.kind):
-        low = "" if parameter.low is None else f"{parameter.low:g}"
-        high = "" if parameter.high is None else f"{parameter.high:g}"
-        raise BadValue(f"{name}: {given} is outside its limits, {low} to {high}")
+        raise BadValue(f"{name}: {given} is outside its limits, {limits_in_words(parameter)}")
     return kept
 
 

@@ -12,7 +12,7 @@ from soft_lantern.graph.instances import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notices import Fix, Notice, Severity, with_accepted
-from soft_lantern.graph.parameters import held, trouble_with_parameter
+from soft_lantern.graph.parameters import held, limits_in_words, trouble_with_parameter
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import Reach
@@ -117,9 +117,7 @@ def _check_instances(project: Project) -> Iterator[Notice]:
                 text = f"{instance.name} keeps a value for a parameter {material.name} no longer has as it was"
                 yield Notice(Severity.INFO, "orphan", text, instance.id)
             elif held(parameter, value) != fitted(value, parameter.kind):
-                low = "" if parameter.low is None else f"{parameter.low:g}"
-                high = "" if parameter.high is None else f"{parameter.high:g}"
-                text = f"{instance.name}’s {parameter.label} is outside its limits, {low} to {high}"
+                text = f"{instance.name}’s {parameter.label} is outside its limits, {limits_in_words(parameter)}"
                 yield Notice(Severity.WARNING, "outside-limits", text, instance.id)
 
 

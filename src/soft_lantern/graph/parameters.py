@@ -34,6 +34,12 @@ def change_parameter(material: Material, parameter_id: str, **fields: object) ->
     return changed(material, parameters=tuple(new if p.id == parameter_id else p for p in material.parameters))
 
 
+def limits_in_words(parameter: Parameter) -> str:
+    """A parameter's hard limits as people read them."""
+    low, high = ("" if end is None else f"{end:g}" for end in (parameter.low, parameter.high))
+    return f"{low} to {high}"
+
+
 def with_choices(parameter: Parameter, choices: tuple[str, ...]) -> Parameter:
     """The parameter as a drop-down of these choices, which set its limits; with none, as a plain number."""
     if not choices:

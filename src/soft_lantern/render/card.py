@@ -70,7 +70,7 @@ def card_frame(
         backdrop,
         surface_model.displayed(options.tone_map and options.lit),
         time,
-        uniforms={**light_uniforms(environment, dict(images or {})), **NO_SHADOW.uniforms},
+        uniforms={**light_uniforms(environment, images or {}), **NO_SHADOW.uniforms},
     )
 
 

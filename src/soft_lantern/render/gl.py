@@ -72,7 +72,8 @@ class GlRenderer:
         Raises LanternError where the driver refuses a shader, NoGraphics where it has lost the context or its memory.
         """
         try:
-            self.context.__enter__()  # type: ignore[no-untyped-call]  # another renderer of this thread may have been the last to draw
+            # Another renderer of this thread may have been the last to draw.
+            self.context.__enter__()  # type: ignore[no-untyped-call]
             return self._render(frame)
         except (moderngl.Error, MemoryError) as error:
             raise NoGraphics(f"the graphics driver gave up ({error})") from error

@@ -7,6 +7,7 @@ table: the split-sum approximation of Karis (SIGGRAPH 2013 course, "Physically B
 from __future__ import annotations
 
 import functools
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,7 +36,7 @@ class Lighting:
     scattered: Image
 
 
-def light_uniforms(environment: Environment, panoramas: dict[str, Image]) -> dict[str, UniformValue]:
+def light_uniforms(environment: Environment, panoramas: Mapping[str, Image]) -> dict[str, UniformValue]:
     """The values of every uniform that `surface_model` reads of an environment.
 
     `panoramas`: the project's textures by id; a sky that is neither an own one nor among them is even grey.

@@ -30,11 +30,6 @@ def even(colour: tuple[float, ...]) -> Paint:
     return Paint(join(uniform("stage:backdrop", Type.VEC3), 1.0), {"stage:backdrop": tuple(colour[:3])})
 
 
-def sky_backdrop() -> Paint:
-    """The sky behind everything."""
-    return _SKY
-
-
 def floor(middle: Matrix, height: float, reach: float, *, solid: bool, grid: bool, shadowed: bool) -> Item:
     """A floor under the scene: even grey ground that shadows fall on, a metre grid, or both; it fades with distance."""
     switches = {"stage:floor": (float(solid),), "stage:grid": (float(grid),)}
@@ -96,9 +91,10 @@ def _grid_line(at: Expr, width: Expr) -> Expr:
 
 
 _GAUGE = _gauge_paint()
-_SKY = Paint(
+SKY = Paint(
     join(
         surface_model.sky_radiance(f.normalize(surface_input("position_world") - surface_input("camera_position"))),
         1.0,
     )
 )
+"""The sky behind everything."""

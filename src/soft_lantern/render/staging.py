@@ -301,7 +301,7 @@ def frame_of(
     low, high = scene_bounds(scene, models)
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
     middle = (low + high) / 2
-    uniforms = light_uniforms(scene.environment, dict(images or {}))
+    uniforms = light_uniforms(scene.environment, images or {})
     view = None
     if options.shadow and any(uniforms["stage:sun_light"]):  # type: ignore[arg-type]
         view = shadow.view_round(low, high, np.array(uniforms["stage:sun_direction"]))
@@ -317,7 +317,7 @@ def frame_of(
         size,
         camera,
         tuple(items),
-        props.sky_backdrop() if options.backdrop else props.PLAIN,
+        props.SKY if options.backdrop else props.PLAIN,
         surface_model.displayed(options.tone_map and options.lit),
         time,
         samples,

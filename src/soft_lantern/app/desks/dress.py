@@ -21,7 +21,7 @@ from soft_lantern.app.session import Session
 from soft_lantern.app.stage.environment_panel import EnvironmentPanel
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.parts_table import PartsTable
-from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import Asset, StageObject, changed
@@ -52,7 +52,7 @@ class DressDesk(QWidget):
         self.detail.setAccessibleName("detail")
         self.detail_label = _heading("Detail")
         halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self._left(), self._middle(), self._right()):
+        for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
             halves.addWidget(widget)
         halves.setSizes([190, 690, 400])
         halves.setStretchFactor(1, 1)
@@ -138,14 +138,6 @@ class DressDesk(QWidget):
         column.setContentsMargins(10, 10, 4, 10)
         column.addWidget(_heading("Objects"))
         column.addWidget(self.objects, 1)
-        return panel
-
-    def _middle(self) -> QWidget:
-        panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(6, 10, 6, 8)
-        column.addWidget(self.stage, 1)
-        column.addWidget(self.stage_bar)
         return panel
 
     def _right(self) -> QWidget:

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.portraits import Portraits
 from soft_lantern.app.session import Session, look_choices, new_instance, sentence
-from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.parameter_control import ParameterControl
@@ -61,7 +61,7 @@ class TuneDesk(QWidget):
         self._shape: object = None
         self.tree.setIconSize(QSize(40, 40))
         halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self._left(), self._middle(), self._right()):
+        for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
             halves.addWidget(widget)
         halves.setSizes([230, 700, 350])
         halves.setStretchFactor(1, 1)
@@ -196,14 +196,6 @@ class TuneDesk(QWidget):
         second.addWidget(self.duplicate_button, 1)
         second.addWidget(self.delete_button, 1)
         column.addLayout(second)
-        return panel
-
-    def _middle(self) -> QWidget:
-        panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(6, 10, 6, 8)
-        column.addWidget(self.stage, 1)
-        column.addWidget(self.stage_bar)
         return panel
 
     def _right(self) -> QWidget:

@@ -168,3 +168,13 @@ class StageBar(QWidget):
         button.clicked.connect(lambda _: action.run(self.stage))
         self._switches.append((button, action))
         return button
+
+
+def with_bar(stage: StageView, bar: StageBar) -> QWidget:
+    """A stage over its bar, as a panel of a desk."""
+    panel = QWidget()
+    column = QVBoxLayout(panel)
+    column.setContentsMargins(6, 10, 6, 8)
+    column.addWidget(stage, 1)
+    column.addWidget(bar)
+    return panel
