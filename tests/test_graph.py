@@ -124,7 +124,9 @@ def test_exposing_keeps_the_value_and_taking_back_restores_it() -> None:
     assert parameter and (parameter.default, parameter.label, parameter.identifier) == (0.125, "Clamp low", "clamp_low")
     back = parameters.unexpose(exposed, parameter_id)
     assert not back.parameters
-    assert [n.values for n in back.nodes.values() if n.type == "number"] == [{"value": 0.125}]
+    assert (back.nodes, back.wires) == (m.nodes, m.wires)
+    again, same_id = parameters.expose(back, "clamp", "low")
+    assert same_id == parameter_id and not again.retired  # so what instances kept for it counts again
     exposed, parameter_id = parameters.expose(m, "tint", "value")
     assert exposed.nodes["tint"].type == "parameter"
     restored = parameters.unexpose(exposed, parameter_id).nodes["tint"]

@@ -12,6 +12,7 @@ from soft_lantern.app.session import Session, look_choices
 from soft_lantern.app.timers import single_shot
 from soft_lantern.graph.document import Asset, Project, StageObject, changed
 from soft_lantern.graph.instances import ancestry, look
+from soft_lantern.graph.picks import worn
 from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.staging import Looks
 from soft_lantern.render.worker import Job, RenderWorker
@@ -100,8 +101,8 @@ class Portraits(QObject):
         _, material = ancestry(project, look_id)
 
         def wears(thing: StageObject, exactly: bool) -> bool:
-            worn = thing.wears.get("", "")
-            return worn == look_id if exactly else bool(worn) and ancestry(project, worn)[1] is material
+            has = worn(project, thing)
+            return has == look_id if exactly else bool(has) and ancestry(project, has)[1] is material
 
         for exactly in (True, False):
             for thing in things:

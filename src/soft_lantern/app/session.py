@@ -48,6 +48,7 @@ from soft_lantern.graph.document import (
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.instances import ancestry, families, put_material
 from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.picks import dressed, worn_looks
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
@@ -225,6 +226,12 @@ class Session(QObject):
         scene = changed(scene, objects=(*scene.objects, thing))
         self.apply(f"Add {asset.name}", self.put_scene(project, scene))
         return thing.id
+
+    def dress_part(self, object_id: str, part: str, look_id: str) -> None:
+        """Let a part of an object, "" for the whole, wear a look or pick; "" takes off what it wore."""
+        if self.scene:
+            scene = dressed(self.scene, object_id, part, look_id)
+            self.apply("Dress", self.put_scene(self.project, scene))
 
     def open_scene(self, scene_id: str) -> None:
         """Put another scene on the stage, seen as it opens."""
@@ -535,10 +542,17 @@ def look_choices(project: Project) -> list[tuple[str, str]]:
     return listed
 
 
+def wearables(project: Project) -> list[tuple[str, str]]:
+    """All that an object can wear by id, with its name: looks, then picks."""
+    picks = sorted(project.picks.values(), key=lambda pick: pick.name.lower())
+    return [*look_choices(project), *((pick.id, f"{pick.name} (pick)") for pick in picks)]
+
+
 def worn_materials(project: Project, scene_id: str) -> Counter[str]:
     """How many objects and parts of a scene wear each material, by its id."""
     scene = project.scenes.get(scene_id)
-    worn = [ancestry(project, w)[1] for o in (scene.objects if scene else ()) for w in o.wears.values()]
+    looks = [look_id for thing in (scene.objects if scene else ()) for look_id in worn_looks(project, thing)]
+    worn = [ancestry(project, look_id)[1] for look_id in looks]
     return Counter(material.id for material in worn if material)
 
 

@@ -21,7 +21,18 @@ import msgspec
 
 from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.unknown_fields import merge_unknown, split_unknown
-from soft_lantern.graph.document import FORMAT_VERSION, Asset, Instance, Material, Project, Record, Scene, Texture
+from soft_lantern.graph.document import (
+    FORMAT_VERSION,
+    Asset,
+    Instance,
+    Material,
+    Pick,
+    Project,
+    Record,
+    Scene,
+    Snapshot,
+    Texture,
+)
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.graph.snippets import attached
 
@@ -29,6 +40,8 @@ FOLDERS: dict[str, type[Record]] = {
     "materials": Material,
     "snippets": Material,
     "instances": Instance,
+    "snapshots": Snapshot,
+    "picks": Pick,
     "textures": Texture,
     "assets": Asset,
     "scenes": Scene,
@@ -41,7 +54,7 @@ RECOVERY = ".lantern/recovery"
 
 _ID = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,99}\Z")
 
-Snapshot = dict[str, str]
+DiskState = dict[str, str]
 """What was on disk when it was last read or written: a hash for each file, by its path in the folder."""
 
 
@@ -51,7 +64,7 @@ class Opened:
 
     project: Project
     notices: tuple[Notice, ...] = ()
-    snapshot: Snapshot = field(default_factory=dict)
+    snapshot: DiskState = field(default_factory=dict)
 
 
 def open_project(folder: Path) -> Opened:
@@ -69,7 +82,9 @@ def open_project(folder: Path) -> Opened:
     try:
         data = head.read_bytes()
         raw = _parsed(data)
-        project = Project(name=str(raw.get("name", folder.name)), unknown=_beyond(raw, {"format", "name"}))
+        swatches = msgspec.convert(raw.get("swatches", []), tuple[tuple[float, float, float, float], ...])
+        beyond = {key: value for key, value in raw.items() if key not in ("format", "name", "swatches")}
+        project = Project(name=str(raw.get("name", folder.name)), swatches=swatches, unknown=beyond)
     except (ValueError, OSError) as error:
         raise BadProject(f"{head}: {error}") from error
     if not isinstance(raw.get("format"), int) or raw["format"] > FORMAT_VERSION:
@@ -96,7 +111,7 @@ def open_project(folder: Path) -> Opened:
     return Opened(attached(msgspec.structs.replace(project, **found)), tuple(notices), snapshot)
 
 
-def save_project(project: Project, folder: Path, before: Snapshot | None = None) -> Snapshot:
+def save_project(project: Project, folder: Path, before: DiskState | None = None) -> DiskState:
     """Write the project into a folder, all or nothing, and return the state of the disk.
 
     `before` is the state last read or written: files in it that the project no longer has are removed; other files are
@@ -116,7 +131,7 @@ def save_project(project: Project, folder: Path, before: Snapshot | None = None)
     return {path: _hash(data) for path, data in wanted.items()}
 
 
-def changed_outside(folder: Path, snapshot: Snapshot) -> list[str]:
+def changed_outside(folder: Path, snapshot: DiskState) -> list[str]:
     """Files of the project that are not on disk as they were last read or written, new ones included."""
     seen = set(snapshot)
     for name in FOLDERS:
@@ -142,7 +157,10 @@ def file_inside(folder: Path, file: str, name: str) -> Path:
 
 def project_files(project: Project) -> dict[str, bytes]:
     """Every file of the project by its path in the folder."""
-    files = {"project.json": _text({**project.unknown, "format": FORMAT_VERSION, "name": project.name})}
+    head = {**project.unknown, "format": FORMAT_VERSION, "name": project.name}
+    if project.swatches:
+        head["swatches"] = project.swatches
+    files = {"project.json": _text(head)}
     for name in FOLDERS:
         for record in getattr(project, name).values():
             raw = msgspec.to_builtins(record)
@@ -154,12 +172,15 @@ def project_files(project: Project) -> dict[str, bytes]:
     return files
 
 
+_COLOUR = {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4}
+
+
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema (draft 2020-12) of each kind of file."""
     found: dict[str, dict[str, Any]] = {
         "project": {
             "type": "object",
-            "properties": {"name": {"type": "string"}},
+            "properties": {"name": {"type": "string"}, "swatches": {"type": "array", "items": _COLOUR}},
             "required": ["name"],
         }
     }
@@ -205,10 +226,6 @@ def _parsed(data: bytes) -> dict[str, Any]:
     if not isinstance(raw.get("format", FORMAT_VERSION), int):
         raise ValueError("its format is not a whole number")
     return raw
-
-
-def _beyond(raw: dict[str, Any], known: set[str]) -> dict[str, Any]:
-    return {key: value for key, value in raw.items() if key not in known}
 
 
 def _text(raw: Mapping[str, Any]) -> bytes:

@@ -19,7 +19,8 @@ from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.instances import ancestry, children, put_instance
+from soft_lantern.graph.family import family
+from soft_lantern.graph.instances import ancestry, put_instance
 from soft_lantern.graph.parameters import held, limits_in_words
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
@@ -67,14 +68,6 @@ class Plan:
                 values[change.parameter] = change.after
             project = put_instance(project, changed(instance, values=values))
         return project
-
-
-def family(project: Project, material_id: str) -> list[Instance]:
-    """Every instance of a material, parents before their children."""
-    found = []
-    for child in children(project, material_id):
-        found += [child, *family(project, child.id)]
-    return found
 
 
 def to_csv(project: Project, material_id: str) -> str:
@@ -153,7 +146,7 @@ class _Row:
 class _Planner:
     def __init__(self, project: Project, material: Material) -> None:
         self.project, self.material = project, material
-        self.family = family(project, material.id)
+        self.family = list(family(project, material.id))
         self.parameters = {p.identifier: p for p in material.parameters}
         self.changes: dict[tuple[str, str], Change] = {}
         self.troubles: list[Trouble] = []

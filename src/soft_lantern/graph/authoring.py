@@ -9,7 +9,7 @@ project = m.into_project(Project(name="Mine"))
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes, type_value
@@ -40,12 +40,15 @@ class Authoring:
         tooltip: str = "",
         step: float | None = None,
         choices: tuple[str, ...] = (),
+        kind: Kind | None = None,
+        **more: Any,
     ) -> Wire:
-        """A new parameter, as a wire: a number, or a colour from hex text or as linear RGBA.
+        """A new parameter, as a wire: a number, or a colour from hex text or as linear RGBA, or of a kind that is said.
 
-        Limits give a number a slider; choices, what the whole numbers from 0 mean, a drop-down.
+        Limits give a number a slider; choices, what the whole numbers from 0 mean, a drop-down. `more`: further fields
+        of `graph.document.Parameter`, such as soft_high, scale, use, hdr or advanced.
         """
-        colour = isinstance(default, str | tuple)
+        kind = kind or (Kind.COLOUR if isinstance(default, str | tuple) else Kind.NUMBER)
         identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
         low, high = (float(limits[0]), float(limits[1])) if limits else (None, None)
         control: Literal["slider", "field"] = "slider" if limits else "field"
@@ -53,7 +56,7 @@ class Authoring:
             id=identifier,
             identifier=identifier,
             label=label,
-            kind=Kind.COLOUR if colour else Kind.NUMBER,
+            kind=kind,
             default=_value(default),
             group=group,
             tooltip=tooltip,
@@ -62,6 +65,7 @@ class Authoring:
             step=step,
             unit=unit,
             control=control,
+            **more,
         )
         self.material = add_parameter(self.material, with_choices(parameter, choices))
         return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)

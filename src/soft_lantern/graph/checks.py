@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import partial
-from math import inf
 
 from soft_lantern.graph.diagnosis import Case, diagnose
 from soft_lantern.graph.document import Material, Parameter, Project, changed, node_and_port, port_ref
@@ -12,7 +11,7 @@ from soft_lantern.graph.instances import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notices import Fix, Notice, Severity, with_accepted
-from soft_lantern.graph.parameters import held, limits_in_words, trouble_with_parameter
+from soft_lantern.graph.parameters import hard_limits, held, limits_in_words, trouble_with_parameter
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.reach import Reach
@@ -96,10 +95,10 @@ def uniform_bounds(
 
 
 def limits(parameter: Parameter) -> Interval:
-    """The bound a parameter's hard limits give each component; a colour without limits keeps to 0–1."""
-    widest = (0.0, 1.0) if parameter.kind is Kind.COLOUR else (-inf, inf)
-    low = widest[0] if parameter.low is None else parameter.low
-    high = widest[1] if parameter.high is None else parameter.high
+    """The bound a parameter's hard limits give each component; alpha keeps to 0–1."""
+    low, high = hard_limits(parameter)
+    if parameter.kind is Kind.COLOUR:
+        return within((low, low, low, 0.0), (high, high, high, 1.0))
     return within((low,) * parameter.kind.width, (high,) * parameter.kind.width)
 
 
@@ -113,8 +112,10 @@ def _check_instances(project: Project) -> Iterator[Notice]:
             continue
         for parameter_id, value in instance.values.items():
             parameter = material.parameter(parameter_id)
-            if parameter is None or not fits(parameter.kind.width, value):
-                text = f"{instance.name} keeps a value for a parameter {material.name} no longer has as it was"
+            if parameter is None or not fits(parameter, value):
+                former = next((p for p in material.retired if p.id == parameter_id), parameter)
+                what = f"its value of {former.label}" if former else "a value for a parameter"
+                text = f"{instance.name} keeps {what}, which {material.name} no longer has as it was"
                 yield Notice(Severity.INFO, "orphan", text, instance.id)
             elif held(parameter, value) != fitted(value, parameter.kind):
                 text = f"{instance.name}’s {parameter.label} is outside its limits, {limits_in_words(parameter)}"
@@ -128,6 +129,6 @@ def _check_scenes(project: Project) -> Iterator[Notice]:
                 text = f"{thing.name} in {scene.name} shows an asset that is gone"
                 yield Notice(Severity.ERROR, "missing-asset", text, scene.id)
             for worn in thing.wears.values():
-                if worn not in project.instances and worn not in project.materials:
+                if not {worn} & {*project.instances, *project.materials, *project.picks}:
                     text = f"{thing.name} in {scene.name} wears something that is gone; plain grey stands in"
                     yield Notice(Severity.ERROR, "missing-look", text, scene.id)

@@ -57,7 +57,12 @@ class Note(Record, frozen=True, kw_only=True):
 class Parameter(Record, frozen=True, kw_only=True):
     """A value exposed to designers. `low` and `high` are hard limits: no instance can leave them.
 
+    `soft_low` and `soft_high` are the ends of its slider alone; `scale`: how the slider runs between them.
     `choices`: what the whole numbers from 0 mean, for a number that is chosen from a drop-down instead of set.
+    `use`: what the number or vector is, where that is more than its kind says. `alpha` and `hdr`: whether a colour's
+    alpha is offered, and whether it may be brighter than white. `advanced`: folded away until asked for.
+    `shown_when`: the id of a switch or choice, and `shown_value` what it must be for this to be offered.
+    `reference`: a linear RGBA colour to match, shown beside the control.
     """
 
     id: str
@@ -73,13 +78,31 @@ class Parameter(Record, frozen=True, kw_only=True):
     unit: str = ""
     control: Literal["slider", "field"] = "field"
     choices: tuple[str, ...] = ()
+    soft_low: float | None = None
+    soft_high: float | None = None
+    scale: Literal["linear", "log", "stops"] = "linear"
+    use: Literal["", "whole", "switch", "direction", "scale", "range"] = ""
+    alpha: bool = True
+    hdr: bool = False
+    advanced: bool = False
+    shown_when: str = ""
+    shown_value: float = 1.0
+    reference: tuple[float, float, float, float] | None = None
+
+
+class Preset(Record, frozen=True, kw_only=True):
+    """A named set of values of a material, by parameter id."""
+
+    name: str
+    values: dict[str, Value] = {}
 
 
 class Material(Record, frozen=True, kw_only=True):
     """A graph and the parameters it exposes. `wires` maps an input "node.port" to the output "node.port" feeding it.
 
     A snippet is such a graph too, with snippet inputs and outputs among its nodes. `snippets` holds those a graph uses,
-    theirs included, by id; they come from the project and are not part of the material's file.
+    theirs included, by id; they come from the project and are not part of the material's file. `retired`: parameters
+    that are exposed no longer, so that instances' values for them can be named, and count again if one comes back.
     """
 
     id: str
@@ -87,6 +110,8 @@ class Material(Record, frozen=True, kw_only=True):
     nodes: dict[str, Node] = {}
     wires: dict[str, str] = {}
     parameters: tuple[Parameter, ...] = ()
+    retired: tuple[Parameter, ...] = ()
+    presets: tuple[Preset, ...] = ()
     accepted: tuple[Accepted, ...] = ()
     notes: tuple[Note, ...] = ()
     thumbnail_size: float = 44.0
@@ -117,12 +142,38 @@ class Instance(Record, frozen=True, kw_only=True):
     """A tuned set of values. `parent` is a material's or an instance's id; `values` holds overrides by parameter id.
 
     An override whose parameter no longer exists stays here untouched, and counts again if it comes back.
+    `locks`: parameters that no descendant may set; what one holds for them does not count while they are locked.
+    `folder` and `tags` are for finding it.
     """
 
     id: str
     name: str
     parent: str
     values: dict[str, Value] = {}
+    locks: tuple[str, ...] = ()
+    folder: str = ""
+    tags: tuple[str, ...] = ()
+    favourite: bool = False
+    unknown: dict[str, Any] = {}
+
+
+class Snapshot(Record, frozen=True, kw_only=True):
+    """How a look was at a moment, kept with a remark: all its values, by parameter id."""
+
+    id: str
+    look: str
+    remark: str = ""
+    values: dict[str, Value] = {}
+    unknown: dict[str, Any] = {}
+
+
+class Pick(Record, frozen=True, kw_only=True):
+    """Looks of which each object that wears this gets one by chance, the same one as long as the seed stays."""
+
+    id: str
+    name: str
+    looks: tuple[str, ...] = ()
+    seed: int = 0
     unknown: dict[str, Any] = {}
 
 
@@ -142,7 +193,9 @@ class Asset(Record, frozen=True, kw_only=True):
 
 
 class StageObject(Record, frozen=True, kw_only=True):
-    """An asset standing in a scene. `wears` maps a part's name to an instance's or material's id; "" is all others.
+    """An asset standing in a scene. `wears` maps a part's name to an instance's, material's or pick's id.
+
+    "" is all other parts.
 
     `cut_outs` maps a part's name, or "" for all others, to a cut-out's id: materials may be hidden inside its volume.
     `hidden` parts are not drawn ("" is every part), though they still cut out.
@@ -224,12 +277,15 @@ class Scene(Record, frozen=True, kw_only=True):
 
 
 class Project(Record, frozen=True, kw_only=True):
-    """Everything in one project folder, by id."""
+    """Everything in one project folder, by id. `swatches`: linear RGBA colours to choose from."""
 
     name: str
     materials: dict[str, Material] = {}
     snippets: dict[str, Material] = {}
     instances: dict[str, Instance] = {}
+    snapshots: dict[str, Snapshot] = {}
+    picks: dict[str, Pick] = {}
+    swatches: tuple[tuple[float, float, float, float], ...] = ()
     textures: dict[str, Texture] = {}
     assets: dict[str, Asset] = {}
     scenes: dict[str, Scene] = {}

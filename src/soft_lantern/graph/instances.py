@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.graph.document import Instance, Material, Project, changed
+from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.parameters import held
 from soft_lantern.graph.snippets import attached, put_snippet
-from soft_lantern.values.kinds import Value, components
+from soft_lantern.values.kinds import Kind, Value, components
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,24 +35,38 @@ def ancestry(project: Project, instance_id: str) -> tuple[list[Instance], Materi
 
 
 def look(project: Project, look_id: str) -> Look | None:
-    """The look of an instance or material by its id, or None where no material stands behind it."""
+    """The look of an instance or material by its id, or None where no material stands behind it.
+
+    A value that an ancestor has locked comes from that ancestor, whatever stands below it.
+    """
     chain, material = ancestry(project, look_id)
     if material is None:
         return None
     values: dict[str, Value] = {}
     origins: dict[str, str] = {}
+    locked: set[str] = set()
     known = {p.id: p for p in material.parameters}
     for instance in reversed(chain):
         for parameter_id, value in instance.values.items():
-            if parameter_id in known and fits(known[parameter_id].kind.width, value):
+            parameter = known.get(parameter_id)
+            if parameter and parameter_id not in locked and fits(parameter, value):
                 values[parameter_id] = value
                 origins[parameter_id] = instance.id
+        locked.update(instance.locks)
     return Look(material, values, origins)
 
 
-def fits(width: int, value: Value) -> bool:
+def fits(parameter: Parameter, value: Value) -> bool:
     """Whether a value kept in a file still has the shape its parameter takes."""
-    return len(components(value)) == width
+    if isinstance(value, str):
+        return parameter.kind is Kind.TEXTURE
+    return parameter.kind is not Kind.TEXTURE and len(components(value)) == parameter.kind.width
+
+
+def locked_by(project: Project, instance_id: str, parameter_id: str) -> Instance | None:
+    """The ancestor that locks a parameter for an instance, if one does."""
+    chain, _ = ancestry(project, instance_id)
+    return next((ancestor for ancestor in chain[1:] if parameter_id in ancestor.locks), None)
 
 
 def children(project: Project, parent_id: str) -> list[Instance]:
@@ -90,21 +104,24 @@ def put_instance(project: Project, instance: Instance) -> Project:
 def override(project: Project, instance_id: str, parameter_id: str, value: Value) -> Project:
     """The project with one value of an instance set, held to the parameter's hard limits.
 
-    Raises BadValue where the value does not have the parameter's shape.
+    Raises BadValue where the value does not have the parameter's shape, BadEdit where an ancestor has locked it.
     """
     instance = project.instances[instance_id]
     found = look(project, instance_id)
     parameter = found.material.parameter(parameter_id) if found else None
     if parameter is None:
         raise BadValue(f"{instance.name} has no parameter “{parameter_id}”")
+    lock = locked_by(project, instance_id, parameter_id)
+    if lock:
+        raise BadEdit(f"{parameter.label} is locked in {lock.name}, so {instance.name} cannot set it")
     kept = held(parameter, value)
     return put_instance(project, changed(instance, values={**instance.values, parameter_id: kept}))
 
 
-def reset(project: Project, instance_id: str, parameter_id: str) -> Project:
-    """The project with one value of an instance inherited again."""
+def reset(project: Project, instance_id: str, *parameter_ids: str) -> Project:
+    """The project with some values of an instance inherited again."""
     instance = project.instances[instance_id]
-    left = {p: v for p, v in instance.values.items() if p != parameter_id}
+    left = {p: v for p, v in instance.values.items() if p not in parameter_ids}
     return put_instance(project, changed(instance, values=left))
 
 
@@ -116,6 +133,10 @@ def remove_instance(project: Project, instance_id: str) -> Project:
         for i, x in project.instances.items()
         if i != instance_id
     }
+    picks = {
+        pick_id: changed(pick, looks=tuple(gone.parent if each == instance_id else each for each in pick.looks))
+        for pick_id, pick in project.picks.items()
+    }
     scenes = {
         scene_id: changed(
             scene,
@@ -126,4 +147,4 @@ def remove_instance(project: Project, instance_id: str) -> Project:
         )
         for scene_id, scene in project.scenes.items()
     }
-    return changed(project, instances=instances, scenes=scenes)
+    return changed(project, instances=instances, picks=picks, scenes=scenes)

@@ -5,9 +5,12 @@ Each raises a BadEdit or BadValue with a sentence for people where it cannot be 
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
+
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, node_and_port, port_ref
-from soft_lantern.graph.edits import add_node, change_node, connect
+from soft_lantern.graph.document import Material, Node, Parameter, Preset, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.edits import add_node, change_node, connect, remove_nodes, type_value
 from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown_name
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
@@ -48,20 +51,64 @@ def with_choices(parameter: Parameter, choices: tuple[str, ...]) -> Parameter:
     return changed(chosen, default=held(chosen, chosen.default))
 
 
-def move_parameter(material: Material, parameter_id: str, to: int) -> Material:
-    """The material with one parameter at another place in the order designers see."""
+def slider_ends(parameter: Parameter) -> tuple[float, float] | None:
+    """Where a parameter's slider begins and ends: its soft limits, or its hard ones; None where it has no slider."""
+    low = parameter.low if parameter.soft_low is None else parameter.soft_low
+    high = parameter.high if parameter.soft_high is None else parameter.soft_high
+    return (low, high) if low is not None and high is not None and low < high else None
+
+
+def is_offered(parameter: Parameter, values: Mapping[str, Value], known: Mapping[str, Parameter]) -> bool:
+    """Whether a parameter is to be shown beside these values, by parameter id: what it hangs on is switched so."""
+    ruler = known.get(parameter.shown_when)
+    if ruler is None or ruler.id == parameter.id:
+        return True
+    now = components(values.get(ruler.id, ruler.default))
+    return bool(now) and round(now[0]) == round(parameter.shown_value)
+
+
+def readers(material: Material, parameter_id: str) -> list[str]:
+    """What reads a parameter, as people call it: each node and the input it comes in by."""
+    placed = {
+        port_ref(node_id, "out")
+        for node_id, node in material.nodes.items()
+        if node.type == "parameter" and node.settings.get("parameter") == parameter_id
+    }
+    found = []
+    for into, out in material.wires.items():
+        node_id, port = node_and_port(into)
+        if out in placed and node_id in material.nodes:
+            entry = known_type(material, material.nodes[node_id]).input(port)
+            found.append(f"{shown_name(material, material.nodes[node_id])}: {entry.label if entry else port}")
+    return sorted(found)
+
+
+def move_parameter(material: Material, parameter_id: str, to: int, group: str | None = None) -> Material:
+    """The material with one parameter at another place in the order designers see, perhaps in another group."""
     listed = [p for p in material.parameters if p.id != parameter_id]
     moved = material.parameter(parameter_id)
     if moved is None:
         raise BadEdit("that parameter is gone")
-    listed.insert(to, moved)
+    listed.insert(to, moved if group is None else changed(moved, group=group))
     return changed(material, parameters=tuple(listed))
+
+
+def put_preset(material: Material, preset: Preset) -> Material:
+    """The material with a named set of values added, or put in place of the one of that name."""
+    kept = tuple(p for p in material.presets if p.name != preset.name)
+    return changed(material, presets=(*kept, preset))
+
+
+def remove_preset(material: Material, name: str) -> Material:
+    """The material without the set of values of that name."""
+    return changed(material, presets=tuple(p for p in material.presets if p.name != name))
 
 
 def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, str]:
     """The material with the value typed at a port exposed as a parameter, and the parameter's id.
 
-    A constant node becomes the parameter's node; any other port gets a parameter node wired into it.
+    A constant node becomes the parameter's node; any other port gets a parameter node wired into it. What was once
+    exposed under the same identifier comes back as it was, but for its default.
     """
     node = material.nodes[node_id]
     node_type = known_type(material, node)
@@ -87,34 +134,68 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     )
     if port.carries.chooses:
         parameter = with_choices(parameter, _offered(material, node_id))
+    if kind is Kind.COLOUR:
+        parameter = changed(parameter, hdr=max(components(parameter.default)[:3]) > 1.0)
+    before = next((p for p in material.retired if (p.identifier, p.kind) == (parameter.identifier, kind)), None)
+    if before:
+        parameter = changed(before, default=held(before, parameter.default))
+        material = changed(material, retired=tuple(p for p in material.retired if p is not before))
     material = add_parameter(material, parameter)
     shown = {"parameter": parameter.id}
     if is_constant:
         return change_node(material, node_id, type="parameter", values={}, settings=shown), parameter.id
     row = [p.name for p in node_type.inputs].index(port_name)
     new = new_id("parameter")
-    placed = Node(type="parameter", x=node.x - 190.0, y=node.y + 40.0 * row, settings=shown)
+    placed = Node(type="parameter", x=node.x - 190.0, y=node.y + 40.0 * row, settings={**shown, PLACED: "yes"})
     material = add_node(material, new, placed)
     return connect(material, port_ref(new, "out"), port_ref(node_id, port_name)), parameter.id
 
 
+PLACED = "placed"
+"""Marks a parameter's node that exposing put before a port, and taking the parameter back takes away again."""
+CONSTANTS = {
+    Kind.NUMBER: "number",
+    Kind.COLOUR: "colour",
+    Kind.VECTOR2: "vector_2",
+    Kind.VECTOR3: "vector_3",
+    Kind.VECTOR4: "vector_4",
+    Kind.TEXTURE: "texture",
+}
+"""The node that holds a value of each kind."""
+
+
 def unexpose(material: Material, parameter_id: str) -> Material:
-    """The material without a parameter; its nodes become constants that hold the default."""
+    """The material without a parameter: its default stands where the value was typed before it was exposed.
+
+    Its other nodes become constants that hold the default. The parameter is kept aside, in case it comes back.
+    """
     parameter = material.parameter(parameter_id)
     if parameter is None:
         raise BadEdit("that parameter is gone")
-    nodes = dict(material.nodes)
-    for node_id, node in material.nodes.items():
-        if node.type == "parameter" and node.settings.get("parameter") == parameter_id:
-            nodes[node_id] = changed(
-                node,
-                type="colour" if parameter.kind is Kind.COLOUR else "number",
-                name=node.name or parameter.label,
-                values={"value": parameter.default},
-                settings={},
-            )
+    for node_id, node in list(material.nodes.items()):
+        if node.type != "parameter" or node.settings.get("parameter") != parameter_id:
+            continue
+        fed = [into for into, out in material.wires.items() if node_and_port(out)[0] == node_id]
+        if node.settings.get(PLACED) and fed and all(_takes(material, into, parameter.kind) for into in fed):
+            material = remove_nodes(material, [node_id])
+            for into in fed:
+                material = type_value(material, *node_and_port(into), parameter.default)
+            continue
+        constant = CONSTANTS[parameter.kind]
+        name = node.name or parameter.label
+        material = change_node(
+            material, node_id, type=constant, name=name, values={"value": parameter.default}, settings={}
+        )
     left = tuple(p for p in material.parameters if p.id != parameter_id)
-    return changed(material, nodes=nodes, parameters=left)
+    retired = (*(p for p in material.retired if p.identifier != parameter.identifier), parameter)
+    return changed(material, parameters=left, retired=retired)
+
+
+def _takes(material: Material, into: str, kind: Kind) -> bool:
+    """Whether a value of a kind can be typed at an input just as it is."""
+    node_id, name = node_and_port(into)
+    port = known_type(material, material.nodes[node_id]).input(name) if node_id in material.nodes else None
+    return port is not None and input_kind(material, node_id, port, output_kinds(material)) is kind
 
 
 def check_parameter(material: Material, parameter: Parameter) -> None:
@@ -144,24 +225,73 @@ def trouble_with_parameter(material: Material, parameter: Parameter) -> str | No
     if parameter.choices and (parameter.low, parameter.high) != (0.0, len(parameter.choices) - 1.0):
         count = len(parameter.choices)
         return f"{parameter.label} has {count} choices, so its limits are 0 and {count - 1}"
-    if any(abs(part) == float("inf") or part != part for part in components(parameter.default)):
+    if not all(math.isfinite(part) for part in components(parameter.default)):
         return f"{parameter.label}’s default is not a finite number"
+    return _trouble_with_slider(parameter)
+
+
+USES = {
+    Kind.NUMBER: ("", "whole", "switch"),
+    Kind.VECTOR2: ("", "scale", "range"),
+    Kind.VECTOR3: ("", "direction", "scale"),
+    Kind.VECTOR4: ("", "scale"),
+}
+"""What a value of each kind may be said to be."""
+
+
+def _trouble_with_slider(parameter: Parameter) -> str | None:
+    name = parameter.label
+    if parameter.use not in USES.get(parameter.kind, ("",)):
+        return f"{name} is a {parameter.kind.words}, which cannot be a {parameter.use}"
+    soft = [end for end in (parameter.soft_low, parameter.soft_high) if end is not None]
+    if len(soft) == 2 and soft[0] >= soft[1]:
+        return f"{name}’s slider would end at {soft[1]:g}, before it begins at {soft[0]:g}"
+    low, high = hard_limits(parameter)
+    if any(not low <= end <= high for end in soft):
+        return f"{name}’s slider leaves its limits, {limits_in_words(parameter)}"
+    ends = slider_ends(parameter)
+    if parameter.scale != "linear" and not (ends and ends[0] > 0):
+        return f"{name}’s slider runs by {parameter.scale}, so its ends must be above 0"
     return None
 
 
 def held(parameter: Parameter, value: Value) -> Value:
-    """The value in the parameter's kind, each component held to its limits and, of choices, to whole numbers.
+    """The value in the parameter's kind, each component held to its limits, and to what the parameter says it is.
 
-    Raises BadValue where the value has the wrong number of components or is not a finite number.
+    Choices, switches and whole numbers are rounded, a direction has length 1, a range runs upwards, a colour that is
+    not HDR keeps to 0–1, one without alpha is opaque. Raises BadValue where the value has the wrong number of
+    components or is not a finite number.
     """
     shaped = fitted(value, parameter.kind)
     parts = components(shaped)
-    if any(p != p or abs(p) == float("inf") for p in parts):
+    if not all(math.isfinite(part) for part in parts):
         raise BadValue(f"{parameter.label} must be a finite number")
-    low = -float("inf") if parameter.low is None else parameter.low
-    high = float("inf") if parameter.high is None else parameter.high
-    kept = tuple(min(max(float(round(p)) if parameter.choices else p, low), high) for p in parts)
+    low, high = hard_limits(parameter)
+    whole = parameter.choices or parameter.use in ("whole", "switch")
+    kept = tuple(min(max(float(round(p)) if whole else p, low), high) for p in parts)
+    if parameter.kind is Kind.COLOUR:
+        alpha = min(max(parts[3], 0.0), 1.0) if parameter.alpha else 1.0
+        kept = (*kept[:3], alpha)
+    elif parameter.use == "direction":
+        length = math.hypot(*parts)
+        kept = tuple(p / length for p in parts) if length > 0 else (0.0, 1.0, 0.0)
+    elif parameter.use == "range":
+        kept = (min(kept), max(kept))
     return kept if isinstance(shaped, tuple) else kept[0]
+
+
+def hard_limits(parameter: Parameter) -> tuple[float, float]:
+    """What each component keeps to; infinite where nothing holds it. Of a colour, what red, green and blue keep to."""
+    widest = (-math.inf, math.inf)
+    if parameter.kind is Kind.COLOUR:
+        widest = (0.0, math.inf if parameter.hdr else 1.0)
+    elif parameter.use == "switch":
+        widest = (0.0, 1.0)
+    elif parameter.use == "direction":
+        widest = (-1.0, 1.0)
+    low = widest[0] if parameter.low is None else parameter.low
+    high = widest[1] if parameter.high is None else parameter.high
+    return low, high
 
 
 def _offered(material: Material, node_id: str) -> tuple[str, ...]:

@@ -13,6 +13,7 @@ from soft_lantern.graph.instances import look
 from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import uniform_values
 from soft_lantern.graph.notices import Fix, Notice, Severity
+from soft_lantern.graph.picks import worn
 from soft_lantern.ir import supply
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
@@ -93,12 +94,12 @@ def unfit_meshes(
                 told.add((cuts, thing.asset))
                 text = f"{thing.name} should cut out {cuts}, but {part} is open: it has no inside"
                 yield Notice(Severity.WARNING, "open-cut-out", text, scene.id)
-            worn = thing.wears.get(part, thing.wears.get("", ""))
-            found = look(project, worn)
+            look_id = worn(project, thing, part)
+            found = look(project, look_id)
             if found is None or (only and found.material.id != only) or (found.material.id, thing.asset) in told:
                 continue
             lowered = looks.lowered(found.material)
-            dress = looks.dressed(project, worn, StageOptions(), images)
+            dress = looks.dressed(project, look_id, StageOptions(), images)
             for missing in sorted(dress.paint.hidden_in - cut_outs):
                 if (found.material.id, missing) not in told:
                     told.add((found.material.id, missing))

@@ -13,6 +13,7 @@ from soft_lantern.graph.document import Material, Project, Scene, StageObject
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
+from soft_lantern.graph.picks import worn
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
@@ -277,10 +278,10 @@ def frame_of(
             continue
         model = models[thing.asset]
         for name, mesh, matrix in placed_parts(thing, model):
-            worn = thing.wears.get(name, thing.wears.get("", ""))
-            if worn not in dresses:
-                dresses[worn] = looks.dressed(project, worn, options, images)
-            dress = dresses[worn]
+            look_id = worn(project, thing, name)
+            if look_id not in dresses:
+                dresses[look_id] = looks.dressed(project, look_id, options, images)
+            dress = dresses[look_id]
             apart = options.solo[0] and options.solo not in ((thing.id, ""), (thing.id, name))
             shown = not (name in thing.hidden or "" in thing.hidden or apart)
             item = Item(

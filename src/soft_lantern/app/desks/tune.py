@@ -31,9 +31,11 @@ from soft_lantern.app.widgets.parameter_control import ParameterControl
 from soft_lantern.app.widgets.plan_dialog import PlanDialog
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.value_tables import family, read_table, write_table
+from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Instance, Material, Parameter, changed, new_id
+from soft_lantern.graph.family import family
 from soft_lantern.graph.instances import Look, ancestry, children, look, override, put_instance, remove_instance, reset
+from soft_lantern.graph.picks import worn
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
 
@@ -139,7 +141,7 @@ class TuneDesk(QWidget):
             except LanternError as error:
                 self.session.told.emit(sentence(str(error)))
                 return
-            count = len(family(self.session.project, material.id))
+            count = len(list(family(self.session.project, material.id)))
             self.session.told.emit(f"Wrote the values of {count} instances of {material.name} to {path}")
 
     def import_values(self) -> None:
@@ -272,9 +274,9 @@ class TuneDesk(QWidget):
 
     def _picked(self, object_id: str, part: str) -> None:
         thing = self.session.scene.object(object_id) if self.session.scene else None
-        worn = thing.wears.get(part, thing.wears.get("", "")) if thing else ""
-        if worn:
-            self.select(worn)
+        look_id = worn(self.session.project, thing, part) if thing else ""
+        if look_id:
+            self.select(look_id)
 
     def _set_value(self, parameter_id: str, value: Value) -> None:
         if self._instance():

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QMenu, QToolButton, QWidget
 
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session, wearables
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.number_field import NumberField
@@ -152,7 +152,7 @@ class ObjectPanel(QWidget):
         names = [part.name for part in model.parts] if model else []
         part = self.part if self.part in names else ""
         fill(self.part_box, [(WHOLE, ""), *((name, name) for name in names)], part)
-        looks = [(name, look_id) for look_id, name in look_choices(self.session.project)]
+        looks = [(name, look_id) for look_id, name in wearables(self.session.project)]
         worn = thing.wears.get(part, "")
         if part:
             looks.insert(0, ("as the whole object", ""))
@@ -169,8 +169,7 @@ class ObjectPanel(QWidget):
         thing = scene.object(self.object_id) if scene else None
         if thing:
             part = self.part_box.currentData() or ""
-            wears = {p: w for p, w in thing.wears.items() if p != part} | ({part: look_id} if look_id else {})
-            self.session.change_object("Dress", thing.id, wears=wears)
+            self.session.dress_part(thing.id, part, look_id)
 
     def _typed(self, name: str, axis: int, value: float) -> None:
         scene = self.session.scene

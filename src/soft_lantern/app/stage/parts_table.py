@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
 
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session, wearables
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
 
@@ -59,7 +59,7 @@ class PartsTable(QTableWidget):
     def refresh(self) -> None:
         """Show how things are; where nothing of it changed, nothing is touched."""
         thing, names = self._thing(), self.names()
-        looks = dict(look_choices(self.session.project))
+        looks = dict(wearables(self.session.project))
         shown = (names, thing and (thing.id, thing.wears, thing.cut_outs, thing.hidden), looks)
         if shown == self._shown:
             return
@@ -88,7 +88,7 @@ class PartsTable(QTableWidget):
             return None
         name, menu = names[row], QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for look_id, words in [("", AS_WHOLE if name else NOTHING), *look_choices(self.session.project)]:
+        for look_id, words in [("", AS_WHOLE if name else NOTHING), *wearables(self.session.project)]:
             action = menu.addAction(words, lambda look_id=look_id: self._wear(name, look_id))
             assert action
             action.setCheckable(True)
@@ -108,8 +108,7 @@ class PartsTable(QTableWidget):
     def _wear(self, name: str, look_id: str) -> None:
         thing = self._thing()
         if thing:
-            kept = {part: worn for part, worn in thing.wears.items() if part != name}
-            self.session.change_object("Dress", thing.id, wears=kept | ({name: look_id} if look_id else {}))
+            self.session.dress_part(thing.id, name, look_id)
 
     def _changed(self, item: QTableWidgetItem) -> None:
         thing = self._thing()

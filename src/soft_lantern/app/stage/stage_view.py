@@ -23,6 +23,7 @@ from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.picks import worn, worn_looks
 from soft_lantern.render.card import SCALES, Card, card_frame
 from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
@@ -255,23 +256,29 @@ class StageView(QWidget):
     def look_on_card(self) -> str:
         """What the card wears: what is tuned or selected, or the open material."""
         thing = self._selected_object()
-        return self.card_look or self.dress_as or (thing.wears.get("", "") if thing else "") or self.session.material_id
+        return (
+            self.card_look
+            or self.dress_as
+            or (worn(self.session.project, thing) if thing else "")
+            or self.session.material_id
+        )
 
     def _family(self, project: Project, scene: Scene) -> set[str]:
         """The looks worn in a scene that are of the same material as the one being built."""
         _, material = ancestry(project, self.dress_as)
-        return {w for o in scene.objects for w in o.wears.values() if ancestry(project, w)[1] is material}
+        return {w for o in scene.objects for w in worn_looks(project, o) if ancestry(project, w)[1] is material}
 
     def _dressed(self, project: Project, scene: Scene) -> Project:
         if not self.dress_as:
             return project
         family = self._family(project, scene)
 
-        def worn(look_id: str) -> str:
+        def instead(look_id: str) -> str:
             return self.dress_as if look_id in family or not family else look_id
 
         objects = tuple(
-            changed(o, wears={part: worn(w) for part, w in (o.wears or {"": ""}).items()}) for o in scene.objects
+            changed(o, wears={part: instead(worn(project, o, part)) for part in (o.wears or {"": ""})})
+            for o in scene.objects
         )
         return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
 

@@ -1,0 +1,55 @@
+"""What an object wears: looks named outright, and picks that give each object one of several by chance."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterator
+
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed
+
+
+def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
+    """The look that an object gets of a pick, by its id: always the same for the same seed. "" where it holds none."""
+    if not pick.looks:
+        return ""
+    chance = zlib.crc32(f"{pick.seed if seed is None else seed}:{object_id}".encode())
+    return pick.looks[chance % len(pick.looks)]
+
+
+def worn(project: Project, thing: StageObject, part: str = "") -> str:
+    """The id of the look that a part of an object wears, "" where it wears nothing."""
+    named = thing.wears.get(part, thing.wears.get("", ""))
+    pick = project.picks.get(named)
+    return picked(pick, thing.id) if pick else named
+
+
+def worn_looks(project: Project, thing: StageObject) -> list[str]:
+    """Every look that an object wears, part by part as it names them."""
+    return [worn(project, thing, part) for part in thing.wears]
+
+
+def wearers(project: Project, scene: Scene, look_ids: set[str]) -> Iterator[tuple[StageObject, str]]:
+    """The objects of a scene and their parts, "" for all others, that wear one of some looks, picks included."""
+    for thing in scene.objects:
+        for part in thing.wears:
+            if worn(project, thing, part) in look_ids:
+                yield thing, part
+
+
+def put_pick(project: Project, pick: Pick) -> Project:
+    """The project with a pick added or replaced. Raises BadEdit where it holds a look that is not there."""
+    for look_id in pick.looks:
+        if look_id not in project.instances and look_id not in project.materials:
+            raise BadEdit(f"{pick.name} cannot hold “{look_id}”, which is gone")
+    return changed(project, picks={**project.picks, pick.id: pick})
+
+
+def dressed(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
+    """The scene with a part of an object, "" for the whole, wearing a look or pick; "" takes off what it wore."""
+
+    def clad(thing: StageObject) -> StageObject:
+        kept = {name: each for name, each in thing.wears.items() if name != part}
+        return changed(thing, wears=kept | ({part: look_id} if look_id else {}))
+
+    return changed(scene, objects=tuple(clad(o) if o.id == object_id else o for o in scene.objects))
