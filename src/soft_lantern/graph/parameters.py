@@ -39,8 +39,12 @@ def change_parameter(material: Material, parameter_id: str, **fields: object) ->
 
 def limits_in_words(parameter: Parameter) -> str:
     """A parameter's hard limits as people read them."""
-    low, high = ("" if end is None else f"{end:g}" for end in (parameter.low, parameter.high))
-    return f"{low} to {high}"
+    low, high = hard_limits(parameter)
+    if math.isinf(low) and math.isinf(high):
+        return "any"
+    if math.isinf(high):
+        return f"{low:g} or more"
+    return f"{high:g} or less" if math.isinf(low) else f"{low:g} to {high:g}"
 
 
 def with_choices(parameter: Parameter, choices: tuple[str, ...]) -> Parameter:
