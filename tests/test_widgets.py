@@ -15,16 +15,18 @@ from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QWidget
 
 from soft_lantern.app.main import make_application
 from soft_lantern.app.widgets.clock_bar import ClockBar
-from soft_lantern.app.widgets.colour_button import ColourButton, ColourPicker, screen_colour
+from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.histogram import Histogram
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import NumberField, written
 from soft_lantern.app.widgets.parameter_control import ParameterControl
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
+from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.wire_bar import WireBar
-from soft_lantern.graph.document import Parameter, changed
+from soft_lantern.graph.document import Material, Parameter, changed
 from soft_lantern.graph.notices import Fix, Notice, Severity
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Kind
@@ -216,12 +218,13 @@ def test_the_shelf_keeps_order_and_groups_and_its_controls_under_a_new_default()
 
 
 def test_the_parameter_dialog_refuses_bad_entries_as_they_are_typed() -> None:
-    dialog = ParameterDialog(parameter(), lambda p: "limits are crossed" if (p.low or 0) > (p.high or 9) else None)
+    exposed = parameter(low=0, high=5)
+    dialog = ParameterDialog(Material(id="m", name="M", parameters=(exposed,)), exposed)
     ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
     assert ok and ok.isEnabled()
     for field, text, words in (
-        (dialog.low, "wide", "not a number"),
-        (dialog.low, "9", "Limits are crossed"),
+        (dialog.low, "wide", "not known"),
+        (dialog.low, "9", "above its upper limit"),
         (dialog.low, "1e99", "too large"),
     ):
         field.setText(text)

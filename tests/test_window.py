@@ -33,7 +33,7 @@ from by_hand import (
     wire,
 )
 from soft_lantern.app.canvas.finder import offers
-from soft_lantern.app.widgets.colour_button import ColourPicker
+from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.app.window import MainWindow
@@ -123,7 +123,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     from PyQt6.QtCore import QTimer
 
     QTimer.singleShot(200, fill_dialog)
-    window.build.edit_parameter(spread_id)
+    window.build.bottom.edit_parameter(spread_id)
     until(lambda: not any(n.kind == "division" for n in session.notices))
     as_built = settled(window)
 
@@ -422,10 +422,9 @@ def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, t
     assert (pixels(window.build.stage.image) == good).all()
     shown = pixels(window.build.stage.grab().toImage())
     assert shown.shape == good.shape and (shown[-40:] != good[-40:]).any()
-    dialog = ParameterDialog(
-        window.session.material.parameters[2],
-        lambda p: "the identifier is a word of GLSL" if p.identifier == "vec3" else None,
-    )  # type: ignore[union-attr]
+    material = window.session.material
+    assert material
+    dialog = ParameterDialog(material, material.parameters[2])
     dialog.identifier.setText("vec3")
     ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
     assert ok and not ok.isEnabled()

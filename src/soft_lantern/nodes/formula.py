@@ -7,9 +7,12 @@ numbers count as floats.
 from __future__ import annotations
 
 import functools
+import math
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
+import numpy as np
 from lark import Lark, Token, Tree
 from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
 
@@ -17,6 +20,7 @@ from soft_lantern.errors import BadValue
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, const, join, make, swizzle, uniform, vector_type
 from soft_lantern.ir.glsl_words import trouble_with_identifier
+from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.nodes.definition import Carries, NodeType, Port, Setting
 from soft_lantern.values.kinds import Kind
 
@@ -104,6 +108,29 @@ def build(text: str, values: Mapping[str, Expr]) -> Expr:
         return _build(parse(text), values)
     except RecursionError:
         raise FormulaError("nested too deeply", 1) from None
+
+
+def number_of(text: str, present: float = 0.0) -> float:
+    """The number a formula comes to. `x` stands for the present one, and `pi` for itself; `* 2` means `x * 2`.
+
+    Raises FormulaError where it comes to no finite number.
+    """
+    text = text.replace("−", "-").replace("×", "*").strip()
+    if text[:1] in ("*", "/", "+"):
+        text = f"x {text}"
+    if re.fullmatch(r"[-+]?\d*,\d+", text):
+        text = text.replace(",", ".")
+    names = {"x": present, "pi": math.pi}
+    for name in free_names(text):
+        if name not in names:
+            raise FormulaError(f"“{name}” is not known here", 1)
+    built = build(text, {name: const(value) for name, value in names.items()})
+    if built.type is not Type.FLOAT:
+        raise FormulaError("this gives no single number", 1)
+    found = float(np.ravel(evaluate([built], {}, np.float64)[built])[0])
+    if not math.isfinite(found):
+        raise FormulaError("this gives no finite number", 1)
+    return found
 
 
 @functools.lru_cache(maxsize=2048)

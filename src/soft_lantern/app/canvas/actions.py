@@ -16,7 +16,7 @@ from soft_lantern.app.canvas.shapes import Row, Slip
 from soft_lantern.app.canvas.texture_menu import texture_menu
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
-from soft_lantern.app.widgets.colour_button import ColourPicker
+from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref

@@ -13,8 +13,8 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QP
 from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.app.widgets.colour_button import screen_colour
 from soft_lantern.app.widgets.number_field import written
+from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Note, port_ref
 from soft_lantern.ir.reach import Reach
 from soft_lantern.values.kinds import Conversion, Kind, components

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QFileDialog, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.measurer import Answer, Measurer, Question
-from soft_lantern.app.session import Session, look_choices, sentence
+from soft_lantern.app.parameter_shelf import ParameterShelf
+from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.environment_panel import EnvironmentPanel
 from soft_lantern.app.stage.object_panel import ObjectPanel
 from soft_lantern.app.stage.stage_bar import StageBar
@@ -21,15 +22,12 @@ from soft_lantern.app.widgets.clock_bar import ClockBar
 from soft_lantern.app.widgets.node_help import NodeHelp
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
-from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.reading import Reading
-from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.formats.images import READABLE_IMAGES
-from soft_lantern.graph import parameters
 from soft_lantern.graph.document import Material, Node, Project, Texture, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, type_value
-from soft_lantern.graph.instances import ancestry, look, override, put_material
+from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.notices import Fix, Notice, accept, unaccept
 from soft_lantern.graph.snippets import cost_inside, put_snippet
@@ -38,7 +36,6 @@ from soft_lantern.render.points import Points
 from soft_lantern.render.staging import WireView
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.picking import Hit
-from soft_lantern.values.kinds import Value
 
 
 class BuildDesk(QWidget):
@@ -61,10 +58,8 @@ class BuildDesk(QWidget):
         self.answer: Answer | None = None
         self.probe: Points | None = None
         self.on_object = False
-        self.shelf = Shelf()
-        self.values_of = QComboBox()
-        self.values_of.setToolTip("Whose values the shelf shows and changes, and what the stage wears")
-        self.values_of.setAccessibleName("values of")
+        self.bottom = ParameterShelf(session, worker, self.stage)
+        self.shelf, self.values_of = self.bottom.shelf, self.bottom.values_of
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(10, 8, 10, 8)
@@ -83,22 +78,18 @@ class BuildDesk(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(halves, 1)
-        layout.addLayout(self._bottom())
+        layout.addWidget(self.bottom)
         self.canvas.edited.connect(session.apply_material)
         self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
-        self.canvas.exposed_below.connect(self._expose_below)
+        self.canvas.exposed_below.connect(self.bottom.expose_below)
         self.canvas.image_wanted.connect(self.load_image)
         self.canvas.texture_changed.connect(session.change_texture)
         self.canvas.snippet_made.connect(self._take_snippet)
         self.canvas.open_wanted.connect(session.open_material)
-        self.shelf.value_wanted.connect(self._set_value)
-        self.shelf.edit_wanted.connect(self.edit_parameter)
-        self.shelf.unexpose_wanted.connect(self._unexpose)
-        self.shelf.move_wanted.connect(self._move)
+        self.bottom.values_changed.connect(self.measure)
         self.shelf.place_wanted.connect(
             lambda parameter: self.canvas.place_parameter(parameter, QPointF(self.canvas.rect().center()))
         )
-        self.values_of.activated.connect(lambda _: self._refresh_values())
         self.stage.picked.connect(self.select_object)
         self.objects.selected.connect(self.select_object)
         session.changed.connect(WhenSeen(self, self.refresh))
@@ -132,8 +123,7 @@ class BuildDesk(QWidget):
         material = self.session.material
         self.canvas.show_library(self.session.project.textures, self.session.project.snippets)
         self.canvas.show_material(material)
-        self._fill_values_of(material)
-        self._refresh_values()
+        self.bottom.refresh()
 
     def select_object(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene on the stage and in the panel."""
@@ -150,7 +140,7 @@ class BuildDesk(QWidget):
         material, session = self.session.material, self.session
         if material is None:
             return
-        found = look(session.project, self.values_of.currentData() or material.id)
+        found = self.bottom.shown_look
         self.measurer.ask(
             Question(
                 material,
@@ -235,18 +225,6 @@ class BuildDesk(QWidget):
             return put_material(put_snippet(self.session.project, snippet), material)
 
         self.session.attempt("Make snippet", made)
-
-    def edit_parameter(self, parameter_id: str) -> None:
-        """Edit what a parameter is."""
-        material = self.session.material
-        parameter = material.parameter(parameter_id) if material else None
-        if material is None or parameter is None:
-            return
-        dialog = ParameterDialog(parameter, lambda new: parameters.trouble_with_parameter(material, new), self)
-        if dialog.exec():
-            new = dialog.result_parameter
-            fields = {name: getattr(new, name) for name in new.__struct_fields__ if name not in ("id", "kind")}
-            self._attempt(f"Edit {new.label}", lambda m: parameters.change_parameter(m, parameter_id, **fields))
 
     def _tabs(self) -> QTabWidget:
         self.tabs = QTabWidget()
@@ -335,57 +313,6 @@ class BuildDesk(QWidget):
             f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m; depth behind {behind} m"
         )
         self.measure()
-
-    def _bottom(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setContentsMargins(12, 6, 12, 4)
-        row.setSpacing(14)
-        left = QVBoxLayout()
-        heading = QLabel("Parameters")
-        heading.setProperty("heading", True)
-        left.addWidget(heading)
-        left.addWidget(self.values_of)
-        left.addStretch(1)
-        self.values_of.setFixedWidth(140)
-        row.addLayout(left)
-        row.addWidget(self.shelf, 1)
-        return row
-
-    def _fill_values_of(self, material: Material | None) -> None:
-        chosen = self.values_of.currentData()
-        self.values_of.clear()
-        if material:
-            for look_id, name in look_choices(self.session.project):
-                if ancestry(self.session.project, look_id)[1] is material:
-                    self.values_of.addItem("Defaults" if look_id == material.id else name, look_id)
-        self.values_of.setCurrentIndex(max(self.values_of.findData(chosen), 0))
-
-    def _refresh_values(self) -> None:
-        material, chosen = self.session.material, self.values_of.currentData() or ""
-        found = look(self.session.project, chosen) if material else None
-        names = {i: t.name for i, t in self.session.project.textures.items()}
-        self.shelf.show_parameters(material.parameters if material else (), dict(found.values) if found else {}, names)
-        if self.stage.dress_as != chosen:
-            self.stage.dress(chosen)
-        self.measure()
-
-    def _set_value(self, parameter_id: str, value: Value) -> None:
-        chosen = self.values_of.currentData()
-        merge = f"value {chosen} {parameter_id}"
-        if chosen in self.session.project.instances:
-            self.session.attempt("Tune", lambda: override(self.session.project, chosen, parameter_id, value), merge)
-        else:
-            self._attempt("Set default", lambda m: parameters.change_parameter(m, parameter_id, default=value), merge)
-
-    def _unexpose(self, parameter_id: str) -> None:
-        self._attempt("Take back into the graph", lambda m: parameters.unexpose(m, parameter_id))
-
-    def _move(self, parameter_id: str, to: int) -> None:
-        self._attempt("Order parameters", lambda m: parameters.move_parameter(m, parameter_id, to))
-
-    def _expose_below(self, node_id: str, port: str, place: QPoint) -> None:
-        if self.shelf.rect().contains(self.shelf.mapFromGlobal(place)):
-            self._attempt("Expose", lambda m: parameters.expose(m, node_id, port)[0])
 
     def _attempt(self, name: str, edit: Callable[[Material], Material], merge: str = "") -> None:
         """Edit the open material; what cannot be done is told."""

@@ -1,53 +1,101 @@
-"""A swatch that opens a colour picker: a field of saturation and value, a strip of hue, alpha, and sRGB hex."""
+"""A swatch with its hex that opens the colour picker; a colour may be dragged from one onto another."""
 
 from __future__ import annotations
 
-import colorsys
+import json
+import math
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
-from soft_lantern.app.widgets.slider import Slider
-from soft_lantern.errors import BadValue
-from soft_lantern.values.colour import colour_from_hex, colour_to_hex, linear_to_srgb, srgb_to_linear
+from soft_lantern.app.widgets.colour_picker import ColourPicker
+from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour, srgb_to_linear
 
 Linear = tuple[float, ...]
+COLOUR_DRAG = "application/x-soft-lantern-colour"
+"""Linear RGBA as a JSON list: exact, where a screen colour is not."""
 
 
 class ColourButton(QWidget):
-    """Shows a linear RGBA colour as a swatch and its hex; press to pick another."""
+    """Shows a linear RGBA colour as a swatch and its hex; press to pick another, drag it onto another control.
+
+    `alpha` and `hdr`: whether the picker offers alpha, and strength above white.
+    """
 
     changed = pyqtSignal(tuple)
 
-    def __init__(self, value: Linear = (0.5, 0.5, 0.5, 1.0), parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        value: Linear = (0.5, 0.5, 0.5, 1.0),
+        parent: QWidget | None = None,
+        *,
+        alpha: bool = True,
+        hdr: bool = False,
+    ) -> None:
         super().__init__(parent)
-        self.value = value
+        self.value, self.alpha, self.hdr, self.mixed = value, alpha, hdr, False
+        self._pressed: QPointF | None = None
         self.setMinimumSize(QSize(96, 24))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAcceptDrops(True)
         self.picker: ColourPicker | None = None
 
     def show_value(self, value: Linear) -> None:
         """Show a value without telling anyone."""
         if self.picker and self.picker.isVisible():
             self.picker.show_value(value)
-        if value != self.value:
-            self.value = value
+        if value != self.value or self.mixed:
+            self.value, self.mixed = value, False
             self.update()
+
+    def show_mixed(self) -> None:
+        """Show that several colours are meant that differ."""
+        self.mixed = True
+        self.update()
 
     def open_picker(self) -> None:
         """Open the picker below the swatch."""
         if self.picker is None:
-            self.picker = ColourPicker(self.value, self)
+            window = self.window()
+            self.picker = ColourPicker(
+                self.value,
+                self,
+                alpha=self.alpha,
+                hdr=self.hdr,
+                swatches=getattr(window, "swatches", None),
+                droppers=getattr(window, "droppers", None),
+            )
             self.picker.changed.connect(self._picked)
         self.picker.show_value(self.value)
         self.picker.open_at(self.mapToGlobal(QPoint(0, self.height() + 2)))
 
+    def words(self) -> str:
+        """The colour as text: hex, with its strength where it is brighter than white."""
+        brightest = max(self.value[:3])
+        if self.mixed:
+            return "mixed"
+        if brightest <= 1.0:
+            return colour_to_hex(self.value)
+        base = (*(part / brightest for part in self.value[:3]), *self.value[3:])
+        return f"{colour_to_hex(base)} +{math.log2(brightest):.1f}"
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event and event.button() == Qt.MouseButton.LeftButton:
+            self._pressed = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event and self._pressed is not None and (event.position() - self._pressed).manhattanLength() > 8:
+            self._pressed = None
+            self._drag()
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
+        pressed, self._pressed = self._pressed, None
+        if pressed is not None and self.rect().contains(event.position().toPoint()):
             self.open_picker()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -57,178 +105,62 @@ class ColourButton(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event and dragged_colour(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        found = dragged_colour(event.mimeData()) if event else None
+        if event and found and event.source() is not self:
+            event.acceptProposedAction()
+            red, green, blue = (part if self.hdr else min(part, 1.0) for part in found[:3])
+            self._picked((red, green, blue, found[3] if self.alpha else self.value[3]))
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         now = theme()
         painter.setPen(QPen(now.colour("amber" if self.hasFocus() else "edge"), 1))
-        painter.setBrush(screen_colour(self.value))
+        if not self.mixed:
+            painter.setBrush(screen_colour(self.value))
         painter.drawRoundedRect(QRectF(0.5, 2.5, 34, self.height() - 5), 4, 4)
-        painter.setPen(now.colour("text"))
-        painter.drawText(
-            QRectF(42, 0, self.width() - 42, self.height()), Qt.AlignmentFlag.AlignVCenter, colour_to_hex(self.value)
-        )
+        painter.setPen(now.colour("text" if self.isEnabled() else "quiet"))
+        place = QRectF(42, 0, self.width() - 42, self.height())
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, self.words())
+
+    def _drag(self) -> None:
+        data = QMimeData()
+        data.setData(COLOUR_DRAG, json.dumps(self.value).encode())
+        data.setColorData(screen_colour(self.value))
+        data.setText(colour_to_hex(self.value))
+        square = QPixmap(22, 22)
+        square.fill(screen_colour(self.value))
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.setPixmap(square)
+        drag.exec(Qt.DropAction.CopyAction)
 
     def _picked(self, value: Linear) -> None:
-        self.value = value
+        self.value, self.mixed = value, False
         self.update()
         self.changed.emit(value)
 
 
-class ColourPicker(QFrame):
-    """The picker itself: a popup that tells every colour on the way."""
-
-    changed = pyqtSignal(tuple)
-
-    def __init__(self, value: Linear, parent: QWidget | None = None) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("picker")
-        self.hue, self.saturation, self.brightness, self.alpha = 0.0, 0.0, 0.0, 1.0
-        self.field = _Field(self)
-        self.strip = _HueStrip(self)
-        self.alpha_slider = Slider(0, 1, 1)
-        self.hex = QLineEdit()
-        self.hex.setMaximumWidth(96)
-        self.hex.setPlaceholderText("#rrggbb")
-        self.hex.setAccessibleName("hex colour")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 12, 12, 12)
-        layout.addWidget(self.field)
-        layout.addWidget(self.strip)
-        row = QHBoxLayout()
-        row.addWidget(QLabel("alpha"))
-        row.addWidget(self.alpha_slider, 1)
-        row.addWidget(self.hex)
-        layout.addLayout(row)
-        self.alpha_slider.changed.connect(lambda a: self._set(alpha=a))
-        self.hex.returnPressed.connect(self._typed)
-        self.hex.editingFinished.connect(self._typed)
-        self.show_value(value)
-
-    def open_at(self, place: QPoint) -> None:
-        """Show the popup with its corner there, moved as far as the screen asks."""
-        self.adjustSize()
-        screen = self.screen()
-        if screen:
-            room = screen.availableGeometry()
-            place.setX(max(room.left(), min(place.x(), room.right() - self.width())))
-            place.setY(max(room.top(), min(place.y(), room.bottom() - self.height())))
-        self.move(place)
-        self.show()
-        self.hex.setFocus()
-        self.hex.selectAll()
-
-    def show_value(self, value: Linear) -> None:
-        """Show a colour; hue and saturation stay where they are when the colour no longer tells them."""
-        rgb = [linear_to_srgb(min(max(c, 0.0), 1.0)) for c in value[:3]]
-        hue, saturation, brightness = colorsys.rgb_to_hsv(*rgb)
-        if brightness > 0:
-            self.saturation = saturation
-            if saturation > 0:
-                self.hue = hue
-        self.brightness = brightness
-        self.alpha = value[3] if len(value) > 3 else 1.0
-        self.alpha_slider.show_value(self.alpha)
-        if not self.hex.isModified():
-            self.hex.setText(colour_to_hex(value))
-        self.field.update()
-        self.strip.update()
-
-    def value(self) -> Linear:
-        """The colour picked, linear RGBA."""
-        red, green, blue = colorsys.hsv_to_rgb(self.hue, self.saturation, self.brightness)
-        return (srgb_to_linear(red), srgb_to_linear(green), srgb_to_linear(blue), self.alpha)
-
-    def _set(self, **parts: float) -> None:
-        for name, part in parts.items():
-            setattr(self, name, min(max(part, 0.0), 1.0))
-        self.hex.setModified(False)
-        self.hex.setText(colour_to_hex(self.value()))
-        self.field.update()
-        self.strip.update()
-        self.changed.emit(self.value())
-
-    def _typed(self) -> None:
-        if self.hex.isModified():
-            self.hex.setModified(False)
-            try:
-                value = colour_from_hex(self.hex.text())
-            except BadValue:
-                self.hex.setText(colour_to_hex(self.value()))
-                return
-            self.show_value(value)
-            self.changed.emit(value)
-
-
-class _Field(QWidget):
-    """Saturation across, value up, at the picker's hue."""
-
-    def __init__(self, picker: ColourPicker) -> None:
-        super().__init__(picker)
-        self.picker = picker
-        self.setFixedSize(264, 150)
-        self.setCursor(Qt.CursorShape.CrossCursor)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        across = QLinearGradient(0, 0, self.width(), 0)
-        across.setColorAt(0, QColor("white"))
-        across.setColorAt(1, QColor.fromHsvF(self.picker.hue, 1, 1))
-        painter.fillRect(self.rect(), across)
-        down = QLinearGradient(0, 0, 0, self.height())
-        down.setColorAt(0, QColor(0, 0, 0, 0))
-        down.setColorAt(1, QColor("black"))
-        painter.fillRect(self.rect(), down)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        at = QPointF(self.picker.saturation * self.width(), (1 - self.picker.brightness) * self.height())
-        painter.setPen(QPen(QColor("black"), 3))
-        painter.drawEllipse(at, 6, 6)
-        painter.setPen(QPen(QColor("white"), 1.5))
-        painter.drawEllipse(at, 6, 6)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        place = event.position()
-        self.picker._set(saturation=place.x() / self.width(), brightness=1 - place.y() / self.height())
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        self.mousePressEvent(event)
-
-
-class _HueStrip(QWidget):
-    def __init__(self, picker: ColourPicker) -> None:
-        super().__init__(picker)
-        self.picker = picker
-        self.setFixedSize(264, 18)
-        hues = QImage(360, 1, QImage.Format.Format_RGB32)
-        for degree in range(360):
-            hues.setPixelColor(degree, 0, QColor.fromHsv(degree, 255, 255))
-        self.hues = hues
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.drawImage(self.rect(), self.hues)
-        at = self.picker.hue * self.width()
-        painter.setPen(QPen(QColor("black"), 4))
-        painter.drawLine(QPointF(at, 0), QPointF(at, self.height()))
-        painter.setPen(QPen(QColor("white"), 2))
-        painter.drawLine(QPointF(at, 0), QPointF(at, self.height()))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self.picker._set(hue=event.position().x() / self.width())
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        self.mousePressEvent(event)
-
-
-def screen_colour(value: Linear) -> QColor:
-    """A linear colour as the screen shows it, without its alpha."""
-    red, green, blue = (linear_to_srgb(min(max(c, 0.0), 1.0)) for c in value[:3])
-    return QColor.fromRgbF(red, green, blue)
+def dragged_colour(data: QMimeData | None) -> Linear | None:
+    """The linear RGBA colour that is dragged, from here or from another program, if one is."""
+    if data is None:
+        return None
+    if data.hasFormat(COLOUR_DRAG):
+        return tuple(json.loads(bytes(data.data(COLOUR_DRAG).data())))
+    if is_hex_colour(data.text()):
+        return colour_from_hex(data.text())
+    if data.hasColor():
+        red, green, blue, alpha = data.colorData().getRgbF()
+        return (*(srgb_to_linear(float(part or 0.0)) for part in (red, green, blue)), float(alpha or 0.0))
+    return None
 
 
 if __name__ == "__main__":
     from soft_lantern.app.widgets.alone import show_alone
 
-    show_alone(ColourButton)
+    show_alone(lambda: ColourButton(hdr=True))

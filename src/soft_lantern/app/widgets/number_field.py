@@ -9,11 +9,15 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from soft_lantern.errors import BadValue
+from soft_lantern.nodes.formula import number_of
+
 
 class NumberField(QLineEdit):
     """A number within limits. Drag sideways to scrub (Shift finer, Ctrl coarser), arrow keys step, Return sets.
 
-    `changed` tells the value a person wants; call `show_value` to show what it became.
+    What is typed may be arithmetic: `1/3`, `* 2` of the present number. `whole` keeps it to whole numbers. `changed`
+    tells the value a person wants; call `show_value` to show what it became.
     """
 
     changed = pyqtSignal(float)
@@ -26,10 +30,13 @@ class NumberField(QLineEdit):
         step: float | None = None,
         unit: str = "",
         parent: QWidget | None = None,
+        *,
+        whole: bool = False,
     ) -> None:
         super().__init__(parent)
-        self.value, self.low, self.high, self.unit = value, low, high, unit
-        self.step = step or _natural_step(low, high)
+        self.value, self.low, self.high, self.unit, self.whole = value, low, high, unit, whole
+        self.step = step or (1.0 if whole else _natural_step(low, high))
+        self.mixed = False
         self._pressed: QPointF | None = None
         self._scrubbing = False
         self._start = value
@@ -42,8 +49,16 @@ class NumberField(QLineEdit):
 
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
-        self.value = value
-        text = written(value) + (f" {self.unit}" if self.unit else "")
+        self.value, self.mixed = value, False
+        shown = f"{value:.0f}".replace("-", "−") if self.whole and math.isfinite(value) else written(value)
+        self._show_text(shown + (f" {self.unit}" if self.unit else ""))
+
+    def show_mixed(self) -> None:
+        """Show that several values are meant that differ; what is typed then becomes the value of all."""
+        self.mixed = True
+        self._show_text("mixed")
+
+    def _show_text(self, text: str) -> None:
         if text != self.text() and not (self.hasFocus() and self.isModified()):
             self.setText(text)
             self.setCursorPosition(0)
@@ -53,23 +68,29 @@ class NumberField(QLineEdit):
         """Ask for a value, held to the limits."""
         if not math.isfinite(value):
             return
+        if self.whole:
+            value = float(round(value))
         if self.low is not None:
             value = max(value, self.low)
         if self.high is not None:
             value = min(value, self.high)
         self.setModified(False)
-        if value != self.value:
+        if value != self.value or self.mixed:
             self.show_value(value)
             self.changed.emit(value)
 
     def _typed(self) -> None:
         if not self.isModified():
             return
-        text = self.text().removesuffix(self.unit).replace("−", "-").replace(",", ".").strip()
+        text = self.text().strip().removesuffix(self.unit).strip()
         self.setModified(False)
-        with contextlib.suppress(ValueError):
-            self.want(float(text))
-        self.show_value(self.value)
+        if text != "mixed":
+            with contextlib.suppress(BadValue):
+                self.want(number_of(text, self.value))
+        if self.mixed:
+            self.show_mixed()
+        else:
+            self.show_value(self.value)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

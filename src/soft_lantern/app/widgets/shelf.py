@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import groupby
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QDrag, QMouseEvent
+from PyQt6.QtGui import QContextMenuEvent, QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.parameter_control import ParameterControl
@@ -27,17 +27,20 @@ class Shelf(QScrollArea):
     edit_wanted = pyqtSignal(str)
     unexpose_wanted = pyqtSignal(str)
     place_wanted = pyqtSignal(str)
-    move_wanted = pyqtSignal(str, int)
+    move_wanted = pyqtSignal(str, int, object)
+    """A parameter, its new place in the order, and the group it joins; None leaves it in its own."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.controls: dict[str, ParameterControl] = {}
         self.cards: dict[str, QFrame] = {}
+        self._groups: dict[str, str] = {}
         self._shown: object = None
         self.textures: dict[str, str] = {}
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFixedHeight(100)
+        self.setAcceptDrops(True)
 
     def show_parameters(
         self, parameters: tuple[Parameter, ...], values: dict[str, Value], textures: dict[str, str] | None = None
@@ -53,9 +56,38 @@ class Shelf(QScrollArea):
         for parameter in parameters:
             self.controls[parameter.id].show_value(values.get(parameter.id, parameter.default))
 
+    def place_at(self, at: QPoint) -> tuple[int, str] | None:
+        """Where in the order, and in which group, a card dropped at a place of the shelf would come to stand."""
+        cards = list(self.cards.items())
+        for place, (parameter_id, card) in enumerate(cards):
+            left = card.mapTo(self, QPoint(0, 0)).x()
+            if at.x() < left + card.width() / 2:
+                return place, self._groups[parameter_id]
+        return (len(cards), self._groups[cards[-1][0]]) if cards else None
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        self.dragMoveEvent(event)
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and data.hasFormat(PARAMETER_DRAG):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        found = self.place_at(event.position().toPoint()) if event else None
+        if event is None or data is None or found is None or not data.hasFormat(PARAMETER_DRAG):
+            return
+        moved, (place, group) = data.data(PARAMETER_DRAG).data().decode(), found
+        order = list(self.cards)
+        event.acceptProposedAction()
+        if moved in order:
+            self.move_wanted.emit(moved, place - (order.index(moved) < place), group)
+
     def _build(self, parameters: tuple[Parameter, ...], values: dict[str, Value]) -> None:
         self.controls.clear()
         self.cards.clear()
+        self._groups = {parameter.id: parameter.group for parameter in parameters}
         inside = QWidget()
         row = QHBoxLayout(inside)
         row.setContentsMargins(0, 0, 0, 0)
@@ -87,7 +119,9 @@ class Shelf(QScrollArea):
         layout.setSpacing(2)
         top = QHBoxLayout()
         label = QLabel(parameter.label)
-        label.setToolTip(f"{parameter.identifier}: drag up to place it on the canvas")
+        label.setProperty("quiet", parameter.advanced)
+        folded = ", folded away as advanced" if parameter.advanced else ""
+        label.setToolTip(f"{parameter.identifier}{folded}: drag up to place it on the canvas, sideways to order")
         more = QToolButton()
         more.setText("…")
         more.setToolTip(f"Edit {parameter.label}")
@@ -102,7 +136,7 @@ class Shelf(QScrollArea):
         self.cards[parameter.id] = card
         layout.addLayout(top)
         layout.addWidget(control)
-        card.setFixedWidth(196 if control.slider else 150)
+        card.setFixedWidth(196 if control.slider else 250 if control.vector else 150)
         return card
 
 
@@ -136,9 +170,9 @@ class _Card(QFrame):
         menu.addAction("Edit…", lambda: self.shelf.edit_wanted.emit(own))
         menu.addAction("Place on canvas", lambda: self.shelf.place_wanted.emit(own))
         if at > 0:
-            menu.addAction("Move left", lambda: self.shelf.move_wanted.emit(own, at - 1))
+            menu.addAction("Move left", lambda: self.shelf.move_wanted.emit(own, at - 1, None))
         if at < len(ids) - 1:
-            menu.addAction("Move right", lambda: self.shelf.move_wanted.emit(own, at + 1))
+            menu.addAction("Move right", lambda: self.shelf.move_wanted.emit(own, at + 1, None))
         menu.addSeparator()
         menu.addAction("Take back into the graph", lambda: self.shelf.unexpose_wanted.emit(own))
         menu.exec(event.globalPos())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -10,13 +12,26 @@ from soft_lantern.app.theme.colours import theme
 
 
 class Slider(QWidget):
-    """Values from `low` to `high`. A press jumps there and drags on; Shift drags ten times finer."""
+    """Values from `low` to `high`. A press jumps there and drags on; Shift drags ten times finer.
+
+    By `ratio`, equal ways along the slider are equal ratios; the ends must then be above 0. `step` is kept to if given.
+    """
 
     changed = pyqtSignal(float)
 
-    def __init__(self, low: float, high: float, value: float, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        low: float,
+        high: float,
+        value: float,
+        parent: QWidget | None = None,
+        *,
+        ratio: bool = False,
+        step: float | None = None,
+    ) -> None:
         super().__init__(parent)
-        self.low, self.high, self.value = low, high, value
+        self.low, self.high, self.value, self.ratio, self.step = low, high, value, ratio, step
+        self.mixed = False
         self._from: tuple[float, float] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(QSize(70, 22))
@@ -26,18 +41,24 @@ class Slider(QWidget):
 
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
-        self.value = value
+        self.value, self.mixed = value, False
+        self.update()
+
+    def show_mixed(self) -> None:
+        """Show no value, since several are meant that differ."""
+        self.mixed = True
         self.update()
 
     def position_of(self, value: float) -> float:
-        """Where a value stands, in widget x."""
-        share = (value - self.low) / (self.high - self.low) if self.high > self.low else 0.0
-        return 8 + min(max(share, 0.0), 1.0) * (self.width() - 16)
+        """Where a value stands, in widget x; one beyond the ends stands at the end."""
+        return 8 + min(max(self._share(value), 0.0), 1.0) * (self.width() - 16)
 
     def want(self, value: float) -> None:
-        """Ask for a value, held to the range."""
+        """Ask for a value, held to the range and the step."""
+        if self.step:
+            value = self.low + round((value - self.low) / self.step) * self.step
         value = min(max(value, self.low), self.high)
-        if value != self.value:
+        if value != self.value or self.mixed:
             self.show_value(value)
             self.changed.emit(value)
 
@@ -54,14 +75,14 @@ class Slider(QWidget):
             start, value = self._from
             pace = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             across = max(self.width() - 16, 1)
-            self.want(value + (event.position().x() - start) * pace / across * (self.high - self.low))
+            self.want(self._at_share(self._share(value) + (event.position().x() - start) * pace / across))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._from = None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        step = (self.high - self.low) / 100
+        step = max(0.01, (self.step or 0.0) / (self.high - self.low)) if self.high > self.low else 0.01
         moves = {
             Qt.Key.Key_Right: step,
             Qt.Key.Key_Up: step,
@@ -71,7 +92,7 @@ class Slider(QWidget):
             Qt.Key.Key_PageDown: -step * 10,
         }
         if event.key() in moves:
-            self.want(self.value + moves[Qt.Key(event.key())])
+            self.want(self._at_share(self._share(self.value) + moves[Qt.Key(event.key())]))
         elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
             self.want(self.low if event.key() == Qt.Key.Key_Home else self.high)
         else:
@@ -85,13 +106,30 @@ class Slider(QWidget):
         painter.setPen(QPen(now.colour("edge"), 3, cap=Qt.PenCapStyle.RoundCap))
         painter.drawLine(QPointF(8, middle), QPointF(self.width() - 8, middle))
         painter.setPen(QPen(now.colour("quiet"), 3, cap=Qt.PenCapStyle.RoundCap))
+        if self.mixed:
+            return
         painter.drawLine(QPointF(8, middle), QPointF(at, middle))
+        beyond = self.value < self.low or self.value > self.high
         painter.setPen(QPen(now.colour("amber" if self.hasFocus() else "quiet"), 1.5))
-        painter.setBrush(now.colour("text"))
+        painter.setBrush(now.colour("panel" if beyond else "text"))  # hollow: the value lies beyond this end
         painter.drawRoundedRect(QRectF(at - 4, middle - 7, 8, 14), 3, 3)
 
     def _value_at(self, x: float) -> float:
-        return self.low + (x - 8) / max(self.width() - 16, 1) * (self.high - self.low)
+        return self._at_share((x - 8) / max(self.width() - 16, 1))
+
+    def _share(self, value: float) -> float:
+        """How far along the slider a value stands: 0 at its low end, 1 at its high one."""
+        if self.high <= self.low:
+            return 0.0
+        if self.ratio:
+            return math.log(max(value, 1e-30) / self.low) / math.log(self.high / self.low)
+        return (value - self.low) / (self.high - self.low)
+
+    def _at_share(self, share: float) -> float:
+        share = min(max(share, 0.0), 1.0)
+        if self.ratio:
+            return float(self.low * (self.high / self.low) ** share)
+        return self.low + share * (self.high - self.low)
 
 
 if __name__ == "__main__":
