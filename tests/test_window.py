@@ -40,6 +40,7 @@ from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.project_folder import RECOVERY, open_project, save_project
+from soft_lantern.graph.change_report import ASIDE
 from soft_lantern.graph.document import Project
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import components
@@ -295,6 +296,12 @@ def test_a_port_dragged_down_to_the_shelf_is_exposed_and_a_card_dragged_up_is_pl
     canvas.dropEvent(QDropEvent(place, Qt.DropAction.CopyAction, data, LEFT, NONE))
     assert len(canvas.material.nodes) == nodes + 1
     window.build.shelf.unexpose_wanted.emit("spread")
+    report = window.build.bottom.report  # two instances have values of their own for it
+    assert (
+        report and [effect.kind for effect in report.effects] == [ASIDE, ASIDE] and canvas.material.parameter("spread")
+    )
+    until(lambda: report.settled and report.table.cellWidget(1, 1))
+    report.accept()
     assert [n.type for n in canvas.material.nodes.values()].count("number") == 2
 
 

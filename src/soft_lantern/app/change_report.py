@@ -45,7 +45,7 @@ class ChangeReport(QDialog):
         """`to_decide`: the change is still to be made; else it is only looked at."""
         super().__init__(parent)
         self.before, self.after = before, after
-        self.effects = effects(before, after, material_id)
+        self.effects = effects(before, after, material_id, graphs=not to_decide)
         self.setWindowTitle("What this changes")
         self.resize(640, 460)
         column = QVBoxLayout(self)

@@ -32,6 +32,7 @@ class ParameterShelf(QWidget):
         super().__init__(parent)
         self.session, self.worker, self.stage = session, worker, stage
         self.shelf = Shelf()
+        self.report: ChangeReport | None = None
         self.values_of = QComboBox()
         self.values_of.setToolTip("Whose values the shelf shows and changes, and what the stage wears")
         self.values_of.setAccessibleName("values of")
@@ -149,13 +150,13 @@ class ParameterShelf(QWidget):
         except LanternError as error:
             session.told.emit(sentence(str(error)))
             return
-        if effects(before, after, session.material_id):
-            report = ChangeReport(session, self.worker, before, after, session.material_id, self)
-            if not report.exec():
-                session.told.emit(f"{name}: left as it was")
-                return
-            after = report.result_project
-        session.apply(name, after)
+        if not effects(before, after, session.material_id):
+            session.apply(name, after)
+            return
+        self.report = report = ChangeReport(session, self.worker, before, after, session.material_id, self)
+        report.accepted.connect(lambda: session.apply(name, report.result_project))
+        report.rejected.connect(lambda: session.told.emit(f"{name}: left as it was"))
+        report.open()
 
     def _refresh_values(self) -> None:
         material, found = self.session.material, self.shown_look

@@ -23,8 +23,11 @@ class Effect:
     words: str
 
 
-def effects(before: Project, after: Project, material_id: str) -> list[Effect]:
-    """What becomes of a material's instances, those whose values need a decision first."""
+def effects(before: Project, after: Project, material_id: str, *, graphs: bool = False) -> list[Effect]:
+    """What becomes of a material's instances, those whose values need a decision first.
+
+    `graphs`: another graph counts too, which may change the look of every instance.
+    """
     was, now = before.materials.get(material_id), after.materials.get(material_id)
     if was is None or now is None:
         return []
@@ -33,10 +36,11 @@ def effects(before: Project, after: Project, material_id: str) -> list[Effect]:
         old = before.instances.get(instance.id)
         if old is None:
             continue
-        own = list(_of_values(was, now, old, instance))
+        own = _of_values(was, now, old, instance)
+        own = own or _of_look(instance, look(before, instance.id), look(after, instance.id), was, now)
+        if not own and graphs and (was.nodes, was.wires) != (now.nodes, now.wires):
+            own = [Effect(instance.id, "", LOOKS, "its graph is another")]
         found += own
-        if not own:
-            found += _of_look(instance, look(before, instance.id), look(after, instance.id), was, now)
     order = [OUTSIDE, ASIDE, CONVERTED, BACK, LOOKS]
     return sorted(found, key=lambda effect: order.index(effect.kind))
 
@@ -74,8 +78,6 @@ def _of_look(instance: Instance, old: Look | None, new: Look | None, was: Materi
             labels.append(parameter.label)
     if labels:
         return [Effect(instance.id, "", LOOKS, f"it gets another {', '.join(labels)}")]
-    if (was.nodes, was.wires) != (now.nodes, now.wires):
-        return [Effect(instance.id, "", LOOKS, "its graph is another")]
     return []
 
 
