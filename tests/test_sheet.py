@@ -119,5 +119,5 @@ def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -
     assert portraits.images["pool_depths"] == before["pool_depths"]
     session.undo.undo()
     until(lambda: portraits.settled and portraits.images["amber_hour"] == before["amber_hour"], 60)
-    item = window.tune._items["amber_hour"]
+    item = window.tune.tree.items["amber_hour"]
     assert not item.icon(0).isNull()

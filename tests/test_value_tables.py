@@ -157,7 +157,7 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
     """Written, changed by another program, shown as a plan with its mistakes, confirmed, and undone in one step."""
     window.go_to_desk(1)
     window.tune.select("amber_hour")
-    window.tune.write_values(tmp_path / "ramp.csv")
+    window.tune.hands.write_values(tmp_path / "ramp.csv")
     assert "3 instances of Height ramp" in window.message.text()
     rows = list(csv.DictReader((tmp_path / "ramp.csv").read_text().splitlines()))
     rows[0]["spread"], rows[1]["spread"] = "6.5", "nonsense"
@@ -166,17 +166,17 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
         writer.writeheader()
         writer.writerows(rows)
     before = window.session.project
-    dialog = window.tune.plan_values(tmp_path / "ramp.csv")
+    dialog = window.tune.hands.plan_values(tmp_path / "ramp.csv")
     assert dialog and window.session.project is before
     dialog.show()
     assert dialog.table.rowCount() == 1 and dialog.table.item(0, 3).text() == "6.5"
     assert "line 3, column 7" in dialog.troubles.item(0).text()
     apply = dialog.buttons.button(QDialogButtonBox.StandardButton.Apply)
-    dialog.accepted.connect(lambda: window.tune.take_values(dialog))
+    dialog.accepted.connect(lambda: window.tune.hands.take_values(dialog))
     click(apply, QPointF(apply.rect().center()))
     assert window.session.project.instances["amber_hour"].values["spread"] == 6.5
     window.session.undo.undo()
     assert window.session.project.instances["amber_hour"].values["spread"] == 5.0
     (tmp_path / "no.csv").write_text("a,b\n")
-    assert window.tune.plan_values(tmp_path / "no.csv") is None
+    assert window.tune.hands.plan_values(tmp_path / "no.csv") is None
     assert "no column" in window.message.text()

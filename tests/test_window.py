@@ -223,8 +223,8 @@ def test_everything_undone_gives_the_project_back(window: MainWindow) -> None:
     objects.delete()
     window.actions_by_name["Add sphere to the stage"].trigger()
     window.tune.select("amber_hour")
-    window.tune.add_instance()
-    window.tune.delete_instance()
+    window.tune.hands.add()
+    window.tune.hands.delete()
     window.actions_by_name["New material"].trigger()
     assert session.undo.count() >= 12
     while session.undo.canUndo():

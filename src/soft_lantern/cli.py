@@ -68,10 +68,15 @@ def demo(fresh: Annotated[bool, typer.Option(help="make the demo anew, dropping 
 
 
 @app.command("open")
-def open_(project: ProjectFolder) -> None:
+def open_(
+    project: ProjectFolder,
+    desk: Annotated[str, typer.Option(help="tune: offer the Tune desk alone, from which no graph can be changed")] = "",
+) -> None:
     """Open the window on a project."""
+    if desk not in ("", "tune"):
+        raise BadValue(f"the one desk that can be offered alone is tune, not {desk}")
     open_project(project)
-    _open_window(project)
+    _open_window(project, desk.capitalize() or None)
 
 
 @app.command()
@@ -299,10 +304,10 @@ def main() -> None:
     sys.exit(code if isinstance(code, int) else 0)
 
 
-def _open_window(folder: Path) -> None:
+def _open_window(folder: Path, only: str | None = None) -> None:
     from soft_lantern.app.main import run
 
-    sys.exit(run(folder))
+    sys.exit(run(folder, only))
 
 
 class _Named(Protocol):

@@ -61,7 +61,7 @@ class ChangeReport(QDialog):
         self.table.setIconSize(QSize(SIDE, SIDE))
         self.table.setAccessibleName("affected instances")
         header, rows = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert header and rows
+        assert header is not None and rows is not None
         rows.hide()
         rows.setDefaultSectionSize(SIDE + 6)
         header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)

@@ -17,10 +17,10 @@ TURN = 0.0005
 """Seconds after which a thread that computes lets the window's thread go on, when it asks to."""
 
 
-def run(folder: Path) -> int:
-    """Open the window on a project's folder and stay until it is closed; the exit code."""
+def run(folder: Path, only: str | None = None) -> int:
+    """Open the window on a project's folder and stay until it is closed; the exit code. `only`: the one desk shown."""
     application = make_application()
-    window = MainWindow(folder)
+    window = MainWindow(folder, only=only)
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())
     beat = QTimer()

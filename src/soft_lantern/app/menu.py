@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.stage.stage_actions import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.scene.primitives import PRIMITIVES
 
@@ -15,8 +16,23 @@ Entry = tuple[str, str, Callable[[], object]]
 """A name, keys, and what it does."""
 
 
+FOR_DESIGNERS = ("Save", "Save pictures of the stage", "Close", "Undo", "Redo")
+"""What of the project and of editing is offered where instances alone may be changed."""
+
+
 def entries(window: MainWindow) -> dict[str, list[Entry]]:
-    """All of it by group."""
+    """All of it by group; where the window is for designers, what cannot reach a graph or the scene's objects."""
+    if window.only is None:
+        return _all_entries(window)
+    kept = {group: list(listed) for group, listed in _all_entries(window).items() if group not in ("Graph", "Objects")}
+    for group in ("Project", "Edit"):
+        kept[group] = [entry for entry in kept[group] if entry[0] in FOR_DESIGNERS]
+    kept["Stage"] = [entry for entry in kept["Stage"] if "scene" not in entry[0].lower() or "Next" in entry[0]]
+    kept["Window"] = [entry for entry in kept["Window"] if not entry[0].endswith(" desk")]
+    return kept
+
+
+def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
     session, build, tune = window.session, window.build, window.tune
     canvas, objects = build.canvas, window.object_panel
 
@@ -90,12 +106,28 @@ def entries(window: MainWindow) -> dict[str, list[Entry]]:
             *((each.name, each.keys, on_stage(each.run)) for each in JUDGING),
         ],
         "Instances": [
-            ("New instance", "Ctrl+Shift+N", tune.add_instance),
-            ("Duplicate instance", "", tune.duplicate_instance),
-            ("Delete instance", "", tune.delete_instance),
-            ("Export values as a table", "", tune.export_values),
-            ("Import values from a table", "", tune.import_values),
+            ("New instance", "Ctrl+Shift+N", tune.hands.add),
+            ("Duplicate instance", "", tune.hands.duplicate),
+            ("Delete instance", "", tune.hands.delete),
+            ("Export values as a table", "", tune.hands.export_values),
+            ("Import values from a table", "", tune.hands.import_values),
             ("Contact sheet", "Ctrl+Shift+C", window.contact_sheet),
+            ("Try values", "Ctrl+Shift+V", tune.try_values),
+            ("Vary at random", "", tune.vary),
+            ("Compare side by side", "Ctrl+K", lambda: window.compare(DIVIDER)),
+            ("Compare four at once", "", lambda: window.compare(FOUR)),
+            ("Show the difference", "Ctrl+Shift+K", lambda: window.compare(DIFFERENCE)),
+            ("Keep a snapshot", "", tune.compare.keep_snapshot),
+            ("Favourite", "", tune.hands.toggle_favourite),
+            ("Put into a folder", "", tune.hands.ask_folder),
+            ("Tag", "", tune.hands.ask_tags),
+            ("Copy all values", "", lambda: tune.hands.copy(None)),
+            ("Paste values", "", tune.hands.paste),
+            ("Reset all values", "", tune.hands.reset_all),
+            ("Hold values to their limits", "", lambda: tune.hands.clamp()),
+            ("Make a pick", "", tune.hands.make_pick),
+            ("Find instances", "Ctrl+Shift+F", window.find_instances),
+            ("Changes since the last save", "", tune.hands.show_changes),
         ],
         "Window": [
             *((f"{name} desk", f"Ctrl+{n + 1}", window.goes_to(n)) for n, name in enumerate(window.desk_names)),

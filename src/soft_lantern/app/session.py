@@ -83,7 +83,7 @@ class Session(QObject):
         super().__init__()
         self.folder = folder
         opened = open_project(folder)
-        self.project = opened.project
+        self.project = self.saved_project = opened.project
         self.snapshot = opened.snapshot
         self.file_notices = opened.notices
         self.mesh_notices: dict[str, list[Notice]] = {}
@@ -286,6 +286,7 @@ class Session(QObject):
         except LanternError as error:
             self.told.emit(sentence(str(error)))
             return False
+        self.saved_project = self.project
         self.undo.setClean()
         self._recovery_timer.stop()
         self.forget_recovery()

@@ -38,7 +38,9 @@ from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
+from soft_lantern.app.tune.image_dropper import ImageDropper
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
@@ -55,10 +57,17 @@ DESKS = ("Build", "Tune", "Dress")
 class MainWindow(QMainWindow):
     """The window of one project."""
 
-    def __init__(self, folder: Path, worker: RenderWorker | None = None) -> None:
-        """Open a project's folder. Raises BadProject."""
+    def __init__(self, folder: Path, worker: RenderWorker | None = None, only: str | None = None) -> None:
+        """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
         super().__init__()
+        self.only = only
         self.session = Session(folder)
+        self.swatches = Swatches(self)
+        self.droppers = {
+            "From the stage": lambda then: self.stage().take_colour(then),
+            "From an image": self.drop_from_image,
+        }
+        self.swatches.wanted.connect(self._keep_swatches)
         self.worker = worker or RenderWorker()
         self.build = BuildDesk(self.session, self.worker)
         self.tune = TuneDesk(self.session, self.worker)
@@ -95,8 +104,11 @@ class MainWindow(QMainWindow):
         for desk in (self.build, self.tune, self.dress):
             desk.stage.drawn.connect(lambda _: self._show_renderer())
         self.build.clock.loop_changed.connect(lambda seconds: setattr(self.build.stage_bar, "loop", seconds))
-        self.go_to_desk(0)
-        self.build.canvas.setFocus()
+        self.go_to_desk(DESKS.index(only) if only else 0)
+        if only:
+            self._offer_only(only)
+        else:
+            self.build.canvas.setFocus()
         self.refresh()
         self._offer_recovery()
 
@@ -111,13 +123,16 @@ class MainWindow(QMainWindow):
         scenes = [(s.name, s.id) for s in session.project.scenes.values()]
         fill(self.materials, [*sorted(graphs, key=_by_name), *sorted(snippets, key=_by_name)], session.material_id)
         fill(self.scenes, sorted(scenes, key=_by_name), session.scene_id)
+        self.swatches.show_colours(session.project.swatches)
 
     def say(self, text: str) -> None:
         """Show a sentence in the status bar."""
         self.message.setText(text)
 
     def go_to_desk(self, index: int) -> None:
-        """Show a desk."""
+        """Show a desk, if it is offered."""
+        if self.only and DESKS[index] != self.only:
+            return
         self.desks.setCurrentIndex(index)
         for number, button in enumerate(self.desk_buttons):
             button.setChecked(number == index)
@@ -168,6 +183,35 @@ class MainWindow(QMainWindow):
         dialog = SheetDialog(self.session, set(self.session.project.instances), self)
         if dialog.exec():
             dialog.begin(self.worker)
+
+    def compare(self, mode: str) -> None:
+        """Compare what is tuned in that way, or no longer."""
+        self.go_to_desk(DESKS.index("Tune"))
+        panel = self.tune.compare
+        self.tune.tabs.setCurrentWidget(panel)
+        panel.compare("" if panel.mode.currentData() == mode else mode)
+
+    def find_instances(self) -> None:
+        """Go to the field that finds instances."""
+        self.go_to_desk(DESKS.index("Tune"))
+        self.tune.search.setFocus()
+        self.tune.search.selectAll()
+
+    def drop_from_image(self, then: Callable[[tuple[float, ...]], None]) -> None:
+        """Let a colour be taken from an image."""
+        ImageDropper(self.session, then, self).open()
+
+    def _keep_swatches(self, colours_: tuple[tuple[float, float, float, float], ...]) -> None:
+        self.session.apply("Change swatches", changed(self.session.project, swatches=colours_))
+
+    def _offer_only(self, desk: str) -> None:
+        """Take away what leads elsewhere than to one desk."""
+        for button in self.desk_buttons:
+            button.hide()
+        self.materials.hide()
+        self.notice_button.hide()
+        self.setAcceptDrops(False)
+        self.tune.for_designers()
 
     def rename_scene(self) -> None:
         """Type another name for the scene on the stage."""

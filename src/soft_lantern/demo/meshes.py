@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
+from soft_lantern.demo.turning import resampled, tube, turned
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from
 from soft_lantern.scene.primitives import cube, grid_triangles, joined, lathe, sphere
 
@@ -28,15 +28,15 @@ def terrace_cliff() -> list[Part]:
 
 def lantern_post() -> list[Part]:
     """A lantern post 4.6 m tall on a stone foot, with a hook and a paper shade that hangs from it."""
-    foot = _turned([(0.0, 0.5), (0.34, 0.5), (0.42, 0.42), (0.46, 0.16), (0.54, 0.1), (0.56, 0.0), (0.0, 0.0)], 28)
-    post = _turned([(0.0, 4.6), (0.06, 4.57), (0.07, 4.4), (0.06, 4.3), (0.085, 0.62), (0.13, 0.5)], 18)
+    foot = turned([(0.0, 0.5), (0.34, 0.5), (0.42, 0.42), (0.46, 0.16), (0.54, 0.1), (0.56, 0.0), (0.0, 0.0)], 28)
+    post = turned([(0.0, 4.6), (0.06, 4.57), (0.07, 4.4), (0.06, 4.3), (0.085, 0.62), (0.13, 0.5)], 18)
     bend = np.linspace(0, np.pi * 0.86, 18)
     path = np.stack([0.42 - 0.42 * np.cos(bend), 4.3 + 0.42 * np.sin(bend), np.zeros_like(bend)], axis=1)
-    hook = _tube(path, 0.035, 12)
+    hook = tube(path, 0.035, 12)
     angle = np.linspace(0, np.pi, 40)
     radius = 0.12 + 0.4 * np.sin(angle) ** 0.8 + 0.018 * np.abs(np.sin(angle * 9))
-    shade = _turned([(float(r), float(0.52 * np.cos(a))) for r, a in zip(radius, angle, strict=True)], 36)
-    rims = [_turned([(0.0, y + 0.05), (0.17, y + 0.05), (0.17, y - 0.05), (0.0, y - 0.05)], 24) for y in (0.54, -0.54)]
+    shade = turned([(float(r), float(0.52 * np.cos(a))) for r, a in zip(radius, angle, strict=True)], 36)
+    rims = [turned([(0.0, y + 0.05), (0.17, y + 0.05), (0.17, y - 0.05), (0.0, y - 0.05)], 24) for y in (0.54, -0.54)]
     hang = np.eye(4)
     hang[:3, 3] = (path[-1][0], path[-1][1] - 0.66, 0.0)
     return [
@@ -51,7 +51,7 @@ def lantern_post() -> list[Part]:
 def nectar_basin() -> list[Part]:
     """A stone bowl 1.9 m across and, as a part of its own, the nectar that fills it to a hand below the rim."""
     profile = [(0.0, 0.1), (0.3, 0.11), (0.62, 0.22), (0.8, 0.44), (0.84, 0.58), (0.95, 0.58), (0.93, 0.4), (0.7, 0.08)]
-    bowl = _turned([*profile, (0.66, 0.0), (0.0, 0.0)], 48)
+    bowl = turned([*profile, (0.66, 0.0), (0.0, 0.0)], 48)
     unworn = np.tile(np.array([0, 0, 0, 1], np.float32), (len(bowl.positions), 1))
     bowl = replace(bowl, colours=unworn, has_colours=True)
     rings = np.linspace(0, 0.82, 22)
@@ -63,7 +63,7 @@ def garden_urn() -> list[Part]:
     """An urn 1.3 m tall, painted red along its edges where it wears, as vertex colours."""
     upper = [(0.2, 1.3), (0.29, 1.29), (0.3, 1.24), (0.2, 1.16), (0.2, 1.08), (0.42, 0.86), (0.47, 0.66), (0.4, 0.42)]
     profile = np.array([*upper, (0.2, 0.22), (0.17, 0.16), (0.27, 0.1), (0.29, 0.03), (0.28, 0.0)])
-    smooth = _resampled(profile, 90)
+    smooth = resampled(profile, 90)
     slope = np.gradient(smooth, axis=0)
     body = lathe(smooth, 48, np.stack([-slope[:, 1], slope[:, 0]], axis=1))
     bend = np.linalg.norm(np.gradient(slope / np.linalg.norm(slope, axis=1, keepdims=True), axis=0), axis=1)
@@ -80,10 +80,10 @@ def paper_banner() -> list[Part]:
     normals = np.tile([0.0, 0.0, 1.0], (len(points), 1))
     pole = np.eye(4)
     pole[:3, 3] = (-0.56, -2.9, 0.0)
-    bar = _tube(np.array([[-0.56, 0.0, 0.0], [0.0, 0.0, 0.0], [0.5, 0.0, 0.0]]), 0.022, 10)
+    bar = tube(np.array([[-0.56, 0.0, 0.0], [0.0, 0.0, 0.0], [0.5, 0.0, 0.0]]), 0.022, 10)
     return [
         Part("paper", mesh_from(points, grid_triangles(44, 18), normals, uvs)),
-        Part("pole", _turned([(0.0, 3.0), (0.04, 2.97), (0.045, 0.0), (0.0, 0.0)], 12), pole),
+        Part("pole", turned([(0.0, 3.0), (0.04, 2.97), (0.045, 0.0), (0.0, 0.0)], 12), pole),
         Part("bar", bar),
     ]
 
@@ -95,7 +95,7 @@ def stepped_basin() -> list[Part]:
     rings = np.linspace(0, 2.8, 43)
     nectar = lathe(np.stack([rings, np.full(43, 1.3)], axis=1), 96, np.tile([0.0, 1.0], (43, 1)))
     flat = nectar.positions[:, [0, 2]] / 6.4 + 0.5
-    return [Part("stone bowl", _turned([*inside, *outside], 72)), Part("nectar", replace(nectar, uvs=flat))]
+    return [Part("stone bowl", turned([*inside, *outside], 72)), Part("nectar", replace(nectar, uvs=flat))]
 
 
 def basin_stones() -> list[Part]:
@@ -120,14 +120,14 @@ def glass_bell() -> list[Part]:
     inner = [(0.66, 0.0), (0.65, 1.35), *((0.65 * np.sin(a), 1.35 + 0.65 * np.cos(a)) for a in angle[-2::-1])]
     hollow = [(0.65 * np.sin(a), 1.35 + 0.65 * np.cos(a)) for a in angle]
     return [
-        Part("glass", _turned([(float(r), float(y)) for r, y in [*outer, *inner]], 56)),
-        Part("hollow", _turned([(float(r), float(y)) for r, y in [*hollow, (0.65, -0.02), (0.0, -0.02)]], 56)),
+        Part("glass", turned([(float(r), float(y)) for r, y in [*outer, *inner]], 56)),
+        Part("hollow", turned([(float(r), float(y)) for r, y in [*hollow, (0.65, -0.02), (0.0, -0.02)]], 56)),
     ]
 
 
 def fog_gate() -> list[Part]:
     """Two pillars 3 m tall under a beam, 3.4 m wide."""
-    pillar = _turned([(0.0, 2.7), (0.28, 2.7), (0.25, 2.4), (0.27, 0.5), (0.36, 0.42), (0.38, 0.0), (0.0, 0.0)], 28)
+    pillar = turned([(0.0, 2.7), (0.28, 2.7), (0.25, 2.4), (0.27, 0.5), (0.36, 0.42), (0.38, 0.0), (0.0, 0.0)], 28)
     beam = cube(16)
     size, lift = np.diag([1.9, 0.17, 0.3, 1.0]), np.eye(4)
     size[1, 3] = 2.87
@@ -146,15 +146,6 @@ def _seamless(mesh: Mesh) -> Mesh:
     np.add.at(total, which.reshape(-1), mesh.normals)
     total /= np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-12)
     return replace(mesh, normals=total[which.reshape(-1)].astype(np.float32))
-
-
-def _resampled(profile: Row, count: int) -> Row:
-    """The profile as a smooth curve through its points, evenly spaced."""
-    from scipy.interpolate import PchipInterpolator  # slow to import, and only wanted here
-
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
-    curve = PchipInterpolator(along, profile)
-    return np.asarray(curve(np.linspace(0, along[-1], count)))
 
 
 def _step(top: float, bottom: float, back: float, front: float, phase: float) -> Mesh:
@@ -187,25 +178,3 @@ def _rough(a: Row, b: Row) -> Row:
         + 0.3 * np.sin(a * 4.7 - b * 3.1 + 2.0)
         + 0.2 * np.abs(np.sin(a * 7.3 + b * 8.9))
     )
-
-
-def _turned(profile: list[tuple[float, float]], sectors: int) -> Mesh:
-    """A profile from top to bottom turned about Y, with normals from its slope and hard edges where it bends."""
-    rings = []
-    for (r0, y0), (r1, y1) in itertools.pairwise(profile):
-        normal = np.array([[y0 - y1, r1 - r0]] * 2)
-        rings.append(lathe(np.array([[r0, y0], [r1, y1]]), sectors, normal))
-    return joined(rings)
-
-
-def _tube(path: Row, radius: float, sectors: int) -> Mesh:
-    """A round bar along a path in the x–y plane."""
-    along = np.gradient(path, axis=0)
-    along /= np.linalg.norm(along, axis=1, keepdims=True)
-    across = np.array([0.0, 0.0, 1.0])
-    up = np.cross(across, along)
-    turn = np.linspace(0, 2 * np.pi, sectors + 1)
-    normals = np.cos(turn)[None, :, None] * up[:, None, :] + np.sin(turn)[None, :, None] * across
-    points = path[:, None, :] + radius * normals
-    triangles = grid_triangles(len(path) - 1, sectors)[:, ::-1]
-    return mesh_from(points.reshape(-1, 3), triangles, normals.reshape(-1, 3))

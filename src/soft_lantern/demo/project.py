@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from soft_lantern.demo import basin
+from soft_lantern.demo import basin, kettle
 from soft_lantern.demo.meshes import (
     basin_stones,
     fog_gate,
@@ -36,12 +36,14 @@ MESHES = {
     "basin_stones": basin_stones,
     "glass_bell": glass_bell,
     "fog_gate": fog_gate,
+    "tea_kettle": kettle.tea_kettle,
+    "glow_mushroom": kettle.glow_mushroom,
 }
 """The meshes by the name of their asset and file."""
 
 
 def write_demo(folder: Path) -> Project:
-    """Make the demo project in a folder: its meshes and textures, its materials and instances, two scenes."""
+    """Make the demo project in a folder: its meshes and textures, its materials and instances, three scenes."""
     for name, make in MESHES.items():
         write_glb(folder / MESH_FOLDER / name / f"{name}.glb", make())
     for name, texels in basin.TEXTURES.items():
@@ -56,7 +58,7 @@ def demo_project() -> Project:
     project = Project(name=NAME)
     project = changed(project, textures=basin.texture_records(IMAGE_FOLDER))
     own = (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper())
-    for written in (*own, *basin.materials()):
+    for written in (*own, *basin.materials(), *kettle.materials()):
         project = written.into_project(project)
     for instance in (
         Instance(
@@ -78,6 +80,7 @@ def demo_project() -> Project:
             values={"low_colour": colour_from_hex("#2b2233"), "origin": 0.0, "spread": 3.5, "roughness": 0.35},
         ),
         *basin.instances(),
+        *kettle.instances(),
     ):
         project = put_instance(project, instance)
     assets = {
@@ -142,8 +145,10 @@ def demo_project() -> Project:
         view=View(target=(0.0, 1.3, 0.0), yaw=32.0, pitch=12.0, distance=17.0),
         gauge=-2.0,
     )
-    pool = basin.basin_scene()
-    return changed(project, assets=assets, scenes={garden.id: garden, pool.id: pool})
+    pool, tea = basin.basin_scene(), kettle.tea_scene()
+    picks = {pick.id: pick for pick in kettle.picks()}
+    scenes = {scene.id: scene for scene in (garden, pool, tea)}
+    return changed(project, assets=assets, picks=picks, scenes=scenes)
 
 
 def height_ramp() -> Authoring:

@@ -17,7 +17,7 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, file_inside
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notices import Notice, Severity
-from soft_lantern.values.images import Image
+from soft_lantern.values.images import Encoding, Image
 
 FLOATING = (".exr", ".hdr")
 """Files of linear light without an upper end: OpenEXR and Radiance HDR."""
@@ -38,6 +38,11 @@ def load_texture(texture: Texture, folder: Path | None) -> Image:
         raise BadFile(f"the image file {texture.file} of {texture.name} is missing")
     texels = _read(path, path.stat().st_mtime_ns)
     return Image(texels, texture.encoding, texture.filter, texture.wrap)
+
+
+def read_image(path: Path, encoding: Encoding) -> Image:
+    """An image of a file that is not the project's. Raises BadFile."""
+    return Image(_read(path, path.stat().st_mtime_ns if path.exists() else 0), encoding)
 
 
 def load_images(project: Project, folder: Path | None) -> tuple[dict[str, Image], list[Notice]]:

@@ -177,7 +177,7 @@ class _Planner:
             if parameter is None:
                 continue
             try:
-                value = None if given is None or given == "" else _value(parameter, given, self.project)
+                value = None if given is None or given == "" else read_value(parameter, given, self.project)
             except BadValue as error:
                 self._say(line, column, str(error))
                 continue
@@ -211,8 +211,8 @@ class _Planner:
         self.troubles.append(Trouble(line, column, text))
 
 
-def _value(parameter: Parameter, given: Any, project: Project) -> Value:
-    """What a cell says, in the parameter's kind and within its limits. Raises BadValue."""
+def read_value(parameter: Parameter, given: Any, project: Project) -> Value:
+    """What a cell or field says, in the parameter's kind and within its limits. Raises BadValue."""
     name = parameter.identifier
     if parameter.kind is Kind.TEXTURE:
         named = [t.id for t in project.textures.values() if given in (t.id, t.name)]

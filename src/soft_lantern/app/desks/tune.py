@@ -1,45 +1,42 @@
-"""The Tune desk: instances as a family tree, a large stage, and the parameter sheet of the selected instance."""
+"""The Tune desk: instances as a family tree, a large stage with comparisons, and the value sheet."""
 
 from __future__ import annotations
 
-from itertools import groupby
-from pathlib import Path
+from collections.abc import Callable
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QPixmap, QShowEvent
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
+    QMenu,
     QPushButton,
-    QScrollArea,
     QSplitter,
+    QStackedWidget,
+    QTabWidget,
     QToolButton,
-    QTreeWidget,
-    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from soft_lantern.app.portraits import Portraits
-from soft_lantern.app.session import Session, look_choices, new_instance, sentence
+from soft_lantern.app.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.tune.compare_panel import ComparePanel
+from soft_lantern.app.tune.family_tree import FAVOURITE, FamilyTree
+from soft_lantern.app.tune.instance_hands import InstanceHands
+from soft_lantern.app.tune.pick_panel import PickPanel
+from soft_lantern.app.tune.sheet import Sheet
+from soft_lantern.app.tune.sweep_strip import SweepStrip
+from soft_lantern.app.tune.variation_dialog import VariationDialog
 from soft_lantern.app.when_seen import WhenSeen
-from soft_lantern.app.widgets.parameter_control import ParameterControl
-from soft_lantern.app.widgets.plan_dialog import PlanDialog
-from soft_lantern.app.widgets.shelf import without_defaults
-from soft_lantern.errors import LanternError
-from soft_lantern.formats.value_tables import read_table, write_table
-from soft_lantern.graph.document import Instance, Material, Parameter, changed, new_id
-from soft_lantern.graph.family import family
-from soft_lantern.graph.instances import Look, ancestry, children, look, override, put_instance, remove_instance, reset
-from soft_lantern.graph.picks import worn
+from soft_lantern.graph.document import Instance
+from soft_lantern.graph.picks import wearers, worn
 from soft_lantern.render.worker import RenderWorker
-from soft_lantern.values.kinds import Value
 
-INHERITED, OVERRIDDEN = "", "●"
+VALUES, COMPARE = range(2)
 
 
 class TuneDesk(QWidget):
@@ -47,47 +44,62 @@ class TuneDesk(QWidget):
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.worker = session, worker
         self.look_id = ""
-        self.tree = QTreeWidget()
-        self.tree.setHeaderHidden(True)
-        self.tree.setAccessibleName("instances")
-        self.tree.setEditTriggers(QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed)
+        self.selected: list[str] = []
+        self.tree = FamilyTree()
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
         self.sheet = Sheet()
+        self.compare = ComparePanel(session, self.stage.comparison)
+        self.strip = SweepStrip(session, worker)
+        self.pick_panel = PickPanel(session)
+        self.hands = InstanceHands(self)
+        self.variations: VariationDialog | None = None
         self.portraits = Portraits(session, worker, self)
-        self.portraits.arrived.connect(self._show_portrait)
-        self._items: dict[str, QTreeWidgetItem] = {}
-        self._shape: object = None
-        self.tree.setIconSize(QSize(40, 40))
+        self.portraits.arrived.connect(lambda i: self.tree.show_portrait(i, self.portraits.images.get(i)))
         halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
+        for widget in (self._left(), self._middle(), self._right()):
             halves.addWidget(widget)
-        halves.setSizes([230, 700, 350])
+        halves.setSizes([250, 660, 370])
         halves.setStretchFactor(1, 1)
         halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(halves)
-        self._filling = False
-        self.tree.currentItemChanged.connect(self._chosen)
-        self.tree.itemChanged.connect(self._renamed)
-        self.sheet.value_wanted.connect(self._set_value)
-        self.sheet.reset_wanted.connect(self._reset)
+        hands, sheet = self.hands, self.sheet
+        self.tree.chosen.connect(self._chosen)
+        self.tree.rename_wanted.connect(hands.rename)
+        self.tree.parent_wanted.connect(hands.put_under)
+        self.tree.menu_wanted.connect(lambda at: self.menu().popup(at))
+        self.search.textChanged.connect(lambda _: self._show_tree())
+        self.favourites.toggled.connect(lambda _: self._show_tree())
+        sheet.value_wanted.connect(hands.set_value)
+        sheet.reset_wanted.connect(hands.reset_values)
+        sheet.clamp_wanted.connect(hands.clamp)
+        sheet.copy_wanted.connect(hands.copy)
+        sheet.paste_wanted.connect(hands.paste)
+        sheet.lock_wanted.connect(hands.lock)
+        sheet.sweep_wanted.connect(lambda parameter: self.strip.open_on(self.look_id, parameter))
+        self.strip.values_wanted.connect(hands.set_values)
+        self.compare.take_wanted.connect(hands.take_snapshot)
         self.stage.picked.connect(self._picked)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
         self.refresh()
 
+    # What is shown
+
     def refresh(self) -> None:
         """Show how things are."""
         project = self.session.project
-        if self.look_id not in project.instances and self.look_id not in project.materials:
+        if not {self.look_id} & {*project.instances, *project.materials, *project.picks}:
             self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
-        self._fill_tree()
+        known = {*project.instances, *project.materials}
+        self.selected = [each for each in self.selected if each in known] or [self.look_id]
+        self._show_tree()
         self._show_selected()
         if self.isVisible():
             self.portraits.refresh()
@@ -96,108 +108,156 @@ class TuneDesk(QWidget):
         self.portraits.refresh()
 
     def select(self, look_id: str) -> None:
-        """Select an instance or material."""
-        self.look_id = look_id
+        """Select an instance, material or pick."""
+        self.tree.clearSelection()
+        self.look_id, self.selected = look_id, [look_id]
         self.refresh()
 
-    def add_instance(self) -> None:
-        """Make an instance of what is selected."""
-        if self.look_id:
-            instance = new_instance(self.session.project, self.look_id)
-            self.look_id = instance.id
-            self.session.attempt("Add instance", lambda: put_instance(self.session.project, instance))
+    def select_several(self, look_ids: list[str]) -> None:
+        """Select several instances, to edit them at once."""
+        self.tree.clearSelection()
+        for look_id in look_ids:
+            self.tree.items[look_id].setSelected(True)
+        self.look_id, self.selected = look_ids[-1], list(look_ids)
+        self._show_selected()
 
-    def duplicate_instance(self) -> None:
-        """Make another instance with the same parent and values."""
-        instance = self._instance()
-        if instance:
-            copy = changed(instance, id=new_id("instance"), name=f"{instance.name} copy")
-            self.look_id = copy.id
-            self.session.attempt("Duplicate instance", lambda: put_instance(self.session.project, copy))
-
-    def delete_instance(self) -> None:
-        """Take the selected instance away; its children keep their values."""
-        instance = self._instance()
-        if instance:
-            self.look_id = instance.parent
-            self.session.attempt("Delete instance", lambda: remove_instance(self.session.project, instance.id))
-
-    def export_values(self) -> None:
-        """Ask for a file and write the values of the selected family's instances into it."""
-        material = self._material()
-        if material is None:
-            return
-        kinds = "Tables (*.csv *.json)"
-        name, _ = QFileDialog.getSaveFileName(self, "Export values", f"{material.name}.csv", kinds)
-        if name:
-            self.write_values(Path(name))
-
-    def write_values(self, path: Path) -> None:
-        """Write the values of the selected family's instances as CSV or JSON."""
-        material = self._material()
-        if material:
-            try:
-                write_table(self.session.project, material.id, path)
-            except LanternError as error:
-                self.session.told.emit(sentence(str(error)))
-                return
-            count = len(list(family(self.session.project, material.id)))
-            self.session.told.emit(f"Wrote the values of {count} instances of {material.name} to {path}")
-
-    def import_values(self) -> None:
-        """Ask for a table, show what it would change, and change it if that is confirmed."""
-        name, _ = QFileDialog.getOpenFileName(self, "Import values", "", "Tables (*.csv *.json)")
-        dialog = self.plan_values(Path(name)) if name else None
-        if dialog and dialog.exec():
-            self.take_values(dialog)
-
-    def plan_values(self, path: Path) -> PlanDialog | None:
-        """What a table would change, as a dialog not yet shown; where it is none, that is said."""
-        material = self._material()
-        if material is None:
-            return None
-        try:
-            plan = read_table(self.session.project, material.id, path)
-        except LanternError as error:
-            self.session.told.emit(sentence(str(error)))
-            return None
-        return PlanDialog(self.session.project, material, plan, self)
-
-    def take_values(self, dialog: PlanDialog) -> None:
-        """Make the changes of a dialog that was confirmed, as one step that can be undone."""
-        self.session.attempt("Import values", lambda: dialog.plan.applied(self.session.project))
-
-    def _material(self) -> Material | None:
-        material = self.session.project.materials.get(self.look_id)
-        return material or ancestry(self.session.project, self.look_id)[1]
-
-    def _instance(self) -> Instance | None:
+    def instance(self) -> Instance | None:
+        """The instance that is current."""
         return self.session.project.instances.get(self.look_id)
+
+    def instances(self) -> list[str]:
+        """The instances that are selected, the current one first, all of its material."""
+        project = self.session.project
+        chosen = [self.look_id, *(each for each in self.selected if each != self.look_id)]
+        return [each for each in chosen if each in project.instances]
+
+    def menu(self) -> QMenu:
+        """What can be done with what is selected."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        many = len(self.instances())
+        for words, call, needs in self.hands.entries():
+            if not words:
+                menu.addSeparator()
+                continue
+            action = menu.addAction(words, call)
+            assert action
+            action.setEnabled(many >= needs or not needs)
+        return menu
+
+    def try_values(self) -> None:
+        """Open the strip of pictures with other values, or put it away."""
+        if self.strip.isHidden():
+            self.strip.open_on(self.look_id)
+        else:
+            self.strip.close_strip()
+
+    def vary(self) -> None:
+        """Open random variations of what is selected."""
+        self.variations = VariationDialog(self.session, self.worker, self.look_id, self)
+        self.variations.open()
+
+    def for_designers(self) -> None:
+        """Take away what is the author's alone."""
+        self.sheet.author = False
+
+    def _show_tree(self) -> None:
+        self.tree.show_project(
+            self.session.project, self.look_id, self.search.text(), favourites=self.favourites.isChecked()
+        )
+        for look_id, image in self.portraits.images.items():
+            item = self.tree.items.get(look_id)
+            if item and item.icon(0).isNull():
+                self.tree.show_portrait(look_id, image)
+
+    def _show_selected(self) -> None:
+        project = self.session.project
+        is_pick = self.look_id in project.picks
+        self.panels.setCurrentIndex(1 if is_pick else 0)
+        if is_pick:
+            self.pick_panel.show_pick(self.look_id)
+            self.name.setText(project.picks[self.look_id].name)
+            self.worn_by.setText("")
+            return
+        shown = self.instances() or [self.look_id]
+        self.sheet.show_looks(project, shown)
+        self.compare.show_look(self.look_id)
+        self.strip.show_look(self.look_id)
+        self.stage.card_look = self.look_id
+        if self.stage.card:
+            self.stage.request()
+        instance = self.instance()
+        several = f"{len(shown)} instances at once"
+        self.name.setText(several if len(shown) > 1 else instance.name if instance else "The material’s own defaults")
+        for button in (self.duplicate_button, self.delete_button):
+            button.setEnabled(instance is not None)
+        self._show_wearers(shown)
+
+    def _show_wearers(self, shown: list[str]) -> None:
+        scene = self.session.scene
+        found = list(wearers(self.session.project, scene, set(shown))) if scene else []
+        links = [f'<a href="{o.id}|{part}">{o.name}{f": {part}" if part else ""}</a>' for o, part in found[:12]]
+        more = f" and {len(found) - 12} more" if len(found) > 12 else ""
+        self.worn_by.setText(f"Worn by {', '.join(links)}{more}" if links else "Nothing on the stage wears it")
+
+    def _chosen(self, look_id: str, selected: list[str]) -> None:
+        self.look_id, self.selected = look_id, selected
+        self._show_selected()
+
+    def _picked(self, object_id: str, part: str) -> None:
+        thing = self.session.scene.object(object_id) if self.session.scene else None
+        self.stage.selected, self.stage.selected_part = object_id, part
+        look_id = worn(self.session.project, thing, part) if thing else ""
+        if look_id:
+            self.select(look_id)
+
+    def _follow(self, link: str) -> None:
+        """Show which part it is that wears it: alone, or with the others again."""
+        object_id, _, part = link.partition("|")
+        self.stage.selected, self.stage.selected_part = object_id, part
+        self.stage.solo(object_id, part)
+
+    # Parts
 
     def _left(self) -> QWidget:
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(10, 10, 4, 10)
-        heading = QLabel("Material instances")
-        heading.setProperty("heading", True)
-        column.addWidget(heading)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find: name, tag, spread > 3")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("find instances")
+        self.favourites = QToolButton()
+        self.favourites.setText(FAVOURITE)
+        self.favourites.setCheckable(True)
+        self.favourites.setToolTip("Favourites alone")
+        self.favourites.setAccessibleName("favourites alone")
+        top = QHBoxLayout()
+        top.addWidget(self.search, 1)
+        top.addWidget(self.favourites)
+        column.addLayout(top)
         column.addWidget(self.tree, 1)
-        row = QHBoxLayout()
         self.add_button = QPushButton("New instance")
         self.add_button.setToolTip("An instance of what is selected above")
-        self.add_button.clicked.connect(self.add_instance)
-        self.duplicate_button = QToolButton()
-        self.duplicate_button.setText("Duplicate")
-        self.duplicate_button.clicked.connect(self.duplicate_instance)
-        self.delete_button = QToolButton()
-        self.delete_button.setText("Delete")
-        self.delete_button.clicked.connect(self.delete_instance)
+        self.add_button.clicked.connect(self.hands.add)
+        self.duplicate_button = _button("Duplicate", self.hands.duplicate)
+        self.delete_button = _button("Delete", self.hands.delete)
+        self.more_button = _button("More", lambda: self.menu().popup(self._below(self.more_button)))
+        row = QHBoxLayout()
         row.addWidget(self.add_button, 1)
         column.addLayout(row)
         second = QHBoxLayout()
-        second.addWidget(self.duplicate_button, 1)
-        second.addWidget(self.delete_button, 1)
+        for button in (self.duplicate_button, self.delete_button, self.more_button):
+            second.addWidget(button, 1)
         column.addLayout(second)
+        return panel
+
+    def _middle(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(with_bar(self.stage, self.stage_bar), 1)
+        column.addWidget(self.strip)
         return panel
 
     def _right(self) -> QWidget:
@@ -209,159 +269,45 @@ class TuneDesk(QWidget):
         font.setPointSizeF(13)
         font.setBold(True)
         self.name.setFont(font)
+        self.worn_by = QLabel()
+        self.worn_by.setProperty("quiet", True)
+        self.worn_by.setWordWrap(True)
+        self.worn_by.setToolTip("Click a part to see it alone, and again to see all")
+        self.worn_by.linkActivated.connect(self._follow)
+        self.tabs = QTabWidget()
+        self.tabs.addTab(self._values(), "Values")
+        self.tabs.addTab(self.compare, "Compare")
+        self.panels = QStackedWidget()
+        self.panels.addWidget(self.tabs)
+        self.panels.addWidget(self.pick_panel)
         column.addWidget(self.name)
-        column.addWidget(self.sheet, 1)
+        column.addWidget(self.worn_by)
+        column.addWidget(self.panels, 1)
         return panel
 
-    def _fill_tree(self) -> None:
-        self._filling = True
-        project = self.session.project
-        shape = [
-            (look_id, name, getattr(project.instances.get(look_id), "parent", ""))
-            for look_id, name in look_choices(project)
-        ]
-        if shape == self._shape:
-            self.tree.setCurrentItem(self._items.get(self.look_id))
-            self._filling = False
-            return
-        self._shape = shape
-        self.tree.clear()
-        self._items = {}
+    def _values(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 8, 0, 0)
+        row = QHBoxLayout()
+        self.presets = _button("Presets", lambda: self.hands.preset_menu().popup(self._below(self.presets)))
+        self.try_button = _button("Try values", self.try_values)
+        self.vary_button = _button("Vary", self.vary)
+        self.try_button.setToolTip("Small pictures of a parameter at several values, or of two as a grid")
+        self.vary_button.setToolTip("Random instances within spreads, of which to keep some")
+        for button in (self.presets, self.try_button, self.vary_button):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(self.sheet, 1)
+        return page
 
-        def item(look_id: str, name: str, parent: QTreeWidget | QTreeWidgetItem) -> None:
-            made = self._items[look_id] = QTreeWidgetItem(parent, [name])
-            made.setData(0, Qt.ItemDataRole.UserRole, look_id)
-            if look_id in project.instances:
-                made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
-            self._show_portrait(look_id)
-            for child in children(project, look_id):
-                item(child.id, child.name, made)
-
-        for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
-            item(material.id, material.name, self.tree)
-        self.tree.expandAll()
-        self.tree.setCurrentItem(self._items.get(self.look_id))
-        self._filling = False
-
-    def _show_portrait(self, look_id: str) -> None:
-        image, item = self.portraits.images.get(look_id), self._items.get(look_id)
-        if image and item:
-            filling, self._filling = self._filling, True
-            item.setIcon(0, QIcon(QPixmap.fromImage(image)))
-            self._filling = filling
-
-    def _chosen(self, item: QTreeWidgetItem | None) -> None:
-        if not self._filling and item:
-            self.look_id = item.data(0, Qt.ItemDataRole.UserRole)
-            self._show_selected()
-
-    def _show_selected(self) -> None:
-        instance = self._instance()
-        names = {i: t.name for i, t in self.session.project.textures.items()}
-        self.sheet.show_look(look(self.session.project, self.look_id), instance, names)
-        self.stage.card_look = self.look_id
-        if self.stage.card:
-            self.stage.request()
-        self.name.setText(instance.name if instance else "The material’s own defaults")
-        for button in (self.duplicate_button, self.delete_button):
-            button.setEnabled(instance is not None)
-
-    def _renamed(self, item: QTreeWidgetItem) -> None:
-        instance = self.session.project.instances.get(item.data(0, Qt.ItemDataRole.UserRole))
-        name = item.text(0).strip()
-        if not self._filling and instance and name and name != instance.name:
-            self.session.attempt("Rename", lambda: put_instance(self.session.project, changed(instance, name=name)))
-
-    def _picked(self, object_id: str, part: str) -> None:
-        thing = self.session.scene.object(object_id) if self.session.scene else None
-        look_id = worn(self.session.project, thing, part) if thing else ""
-        if look_id:
-            self.select(look_id)
-
-    def _set_value(self, parameter_id: str, value: Value) -> None:
-        if self._instance():
-            self.session.attempt(
-                "Tune",
-                lambda: override(self.session.project, self.look_id, parameter_id, value),
-                f"value {self.look_id} {parameter_id}",
-            )
-
-    def _reset(self, parameter_id: str) -> None:
-        if self._instance():
-            self.session.attempt("Reset", lambda: reset(self.session.project, self.look_id, parameter_id))
+    def _below(self, button: QWidget) -> QPoint:
+        return button.mapToGlobal(QPoint(0, button.height()))
 
 
-class Sheet(QScrollArea):
-    """The parameters of an instance with their values; a mark says which are overridden here, a button resets one."""
-
-    value_wanted = pyqtSignal(str, object)
-    reset_wanted = pyqtSignal(str)
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWidgetResizable(True)
-        self.controls: dict[str, ParameterControl] = {}
-        self.marks: dict[str, QLabel] = {}
-        self.resets: dict[str, QToolButton] = {}
-        self._shown: object = None
-        self.textures: dict[str, str] = {}
-
-    def show_look(self, found: Look | None, instance: Instance | None, textures: dict[str, str] | None = None) -> None:
-        """Show an instance's values, or a material's defaults to look at only. `textures`: their names by id."""
-        parameters = found.material.parameters if found else ()
-        shape = (without_defaults(parameters), textures)
-        if shape != self._shown:
-            self._shown, self.textures = shape, textures or {}
-            self._build(parameters)
-        for parameter in parameters:
-            assert found
-            self.controls[parameter.id].show_value(found.values.get(parameter.id, parameter.default))
-            self.controls[parameter.id].setEnabled(instance is not None)
-            overridden = instance is not None and parameter.id in instance.values
-            self.marks[parameter.id].setText(OVERRIDDEN if overridden else INHERITED)
-            self.marks[parameter.id].setToolTip("Set here" if overridden else "Comes from the parent")
-            self.resets[parameter.id].setVisible(overridden)
-
-    def _build(self, parameters: tuple[Parameter, ...]) -> None:
-        self.controls.clear()
-        inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 4, 4, 0)
-        for group, members in groupby(parameters, key=lambda p: p.group):
-            heading = QLabel(group or "Parameters")
-            heading.setProperty("heading", True)
-            column.addWidget(heading)
-            grid = QGridLayout()
-            grid.setVerticalSpacing(8)
-            grid.setColumnStretch(2, 1)
-            for row, parameter in enumerate(members):
-                self._add_row(grid, row, parameter)
-            column.addLayout(grid)
-            column.addSpacing(10)
-        if not parameters:
-            words = QLabel("The author has exposed nothing to tune yet")
-            words.setProperty("quiet", True)
-            column.addWidget(words)
-        column.addStretch(1)
-        self.setWidget(inside)
-
-    def _add_row(self, grid: QGridLayout, row: int, parameter: Parameter) -> None:
-        mark = QLabel()
-        mark.setFixedWidth(14)
-        mark.setStyleSheet("color: palette(highlight);")
-        label = QLabel(parameter.label)
-        label.setToolTip(parameter.tooltip)
-        label.setMinimumWidth(86)
-        control = ParameterControl(parameter, parameter.default, self.textures)
-        control.changed.connect(lambda value: self.value_wanted.emit(parameter.id, value))
-        reset_button = QToolButton()
-        reset_button.setText("Reset")
-        reset_button.setToolTip(f"Let {parameter.label} come from the parent again")
-        reset_button.clicked.connect(lambda: self.reset_wanted.emit(parameter.id))
-        policy = reset_button.sizePolicy()
-        policy.setRetainSizeWhenHidden(True)
-        reset_button.setSizePolicy(policy)
-        for place, widget in enumerate((mark, label, control, reset_button)):
-            grid.addWidget(widget, row, place)
-        self.controls[parameter.id], self.marks[parameter.id] = control, mark
-        self.resets[parameter.id] = reset_button
+def _button(text: str, call: Callable[[], object]) -> QToolButton:
+    button = QToolButton()
+    button.setText(text)
+    button.clicked.connect(lambda _: call())
+    return button

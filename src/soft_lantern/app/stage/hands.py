@@ -26,7 +26,7 @@ class Hands:
 
     def __init__(self, stage: StageView) -> None:
         self.stage = stage
-        self._held: _Look | _HoldObject | _HoldGauge | _HoldCard | None = None
+        self._held: _Look | _HoldObject | _HoldGauge | _HoldCard | _HoldDivider | None = None
 
     @property
     def busy(self) -> bool:
@@ -45,6 +45,8 @@ class Hands:
         axis = handles.at(at) if handles and left else ""
         if stage.card:
             self._held = _HoldCard(at, stage.card)
+        elif left and stage.comparison.grasps(at):
+            self._held = _HoldDivider()
         elif left and label and label.contains(at) and scene and scene.gauge is not None:
             self._held = _HoldGauge(at, scene.gauge)
         elif handles and axis:
@@ -75,6 +77,8 @@ class Hands:
                 stage.session.change_object(name, object_id, f"{field} {object_id}", **{field: value})
         elif isinstance(held, _HoldGauge):
             self._drag_gauge(held, at)
+        elif isinstance(held, _HoldDivider):
+            stage.comparison.drag(at)
 
     def release(self, event: QMouseEvent) -> None:
         """A button comes up; a press that did not move is a click."""
@@ -107,6 +111,10 @@ class _HoldObject:
 class _HoldGauge:
     def __init__(self, start: QPointF, height: float) -> None:
         self.start, self.height = start, height
+
+
+class _HoldDivider:
+    """The divider of a comparison."""
 
 
 class _HoldCard:

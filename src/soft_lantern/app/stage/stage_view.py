@@ -8,11 +8,22 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage import overlay
+from soft_lantern.app.stage.comparison import Comparison, wearing
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.hands import Hands
 from soft_lantern.app.stage.lens import Lens
@@ -25,12 +36,14 @@ from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.graph.picks import worn, worn_looks
 from soft_lantern.render.card import SCALES, Card, card_frame
-from soft_lantern.render.frame import Frame, Picture
+from soft_lantern.render.frame import Frame, LinearPixels, Picture
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
 from soft_lantern.render.tally import tally
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Matrix
 
+LOOK_DRAG = "application/x-soft-lantern-look"
+"""Ids of looks that are dragged, with spaces between."""
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
 REST = 60
@@ -65,7 +78,7 @@ class StageView(QWidget):
         self.card_look = ""
         self.handle_kind = "move"
         self.clicks = "pick"
-        """What clicks do: pick, probe, or set the ends of the tape."""
+        """What clicks do: pick, probe, set the ends of the tape, or take a colour up."""
         self.tape: list[Matrix] = []
         self.pin: Matrix | None = None
         self.pinned_picture: QImage | None = None
@@ -78,10 +91,13 @@ class StageView(QWidget):
         self.frames_drawn = 0
         self.still = False
         self._asked = 0
+        self._then_colour: Callable[[tuple[float, ...]], None] = lambda _: None
         self._looks = Looks()
         self._bytes = b""
         self._pace = Pace()
         self._figures: list[str] = []
+        self.linear: LinearPixels | None = None
+        self.comparison = Comparison(self)
         self.hands = Hands(self)
         self.under_pointer = UnderPointer(self)
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
@@ -95,6 +111,7 @@ class StageView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("stage")
+        self.setAcceptDrops(True)
         session.changed.connect(lambda old, new: self.request())
         session.models_changed.connect(self.request)
         session.view_changed.connect(self.request)
@@ -236,20 +253,24 @@ class StageView(QWidget):
             self._arrived.emit(picture, asked if still else 0, figures)
 
         self.worker.submit(self.place, Job(made, deliver, self._failed.emit))
+        self.comparison.request(size, 4 if still else 0)
         if not still:
             self._settled.start()
 
-    def frame_maker(self, size: tuple[int, int], samples: int, time: float | None = None) -> Callable[[], Frame]:
-        """What makes the frame of how things are now, on any thread."""
-        scene = self.scene
+    def frame_maker(
+        self, size: tuple[int, int], samples: int, time: float | None = None, project: Project | None = None
+    ) -> Callable[[], Frame]:
+        """What makes the frame of how things are now, or would be in another project, on any thread."""
+        project = project or self.session.project
+        scene = project.scenes.get(self.session.scene_id) or self.scene
         assert scene
-        project, models, images = self.session.project, dict(self.session.models), dict(self.session.images)
+        models, images = dict(self.session.models), dict(self.session.images)
         options, looks, at = self.options, self._looks, self.time if time is None else time
         if self.card:
             card, look_id = self.card, self.look_on_card()
             environment = scene.environment
             return lambda: card_frame(project, look_id, card, size, options, looks, environment, at, images)
-        dressed = self._dressed(project, scene)
+        dressed = wearing(project, scene, "", self.dress_as) if self.dress_as else project
         shown, camera = dressed.scenes[scene.id], Lens(self.session.view, size).camera
         return lambda: frame_of(dressed, shown, models, camera, size, options, looks, at, samples, images)
 
@@ -263,35 +284,27 @@ class StageView(QWidget):
             or self.session.material_id
         )
 
-    def _family(self, project: Project, scene: Scene) -> set[str]:
-        """The looks worn in a scene that are of the same material as the one being built."""
+    def _wears_family(self, scene: Scene) -> bool:
+        """Whether anything in a scene wears a look of the same material as the one being built."""
+        project = self.session.project
         _, material = ancestry(project, self.dress_as)
-        return {w for o in scene.objects for w in worn_looks(project, o) if ancestry(project, w)[1] is material}
-
-    def _dressed(self, project: Project, scene: Scene) -> Project:
-        if not self.dress_as:
-            return project
-        family = self._family(project, scene)
-
-        def instead(look_id: str) -> str:
-            return self.dress_as if look_id in family or not family else look_id
-
-        objects = tuple(
-            changed(o, wears={part: instead(worn(project, o, part)) for part in (o.wears or {"": ""})})
-            for o in scene.objects
-        )
-        return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
+        return any(ancestry(project, w)[1] is material for o in scene.objects for w in worn_looks(project, o))
 
     def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
         height, width = picture.pixels.shape[:2]
         self._bytes = picture.pixels.tobytes()  # the image does not keep its own copy
         self.image = QImage(self._bytes, width, height, width * 4, QImage.Format.Format_RGBX8888)
+        self.linear = picture.linear
         self.still = still_of == self._asked
         self._figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
         self.trouble = ""
         self.frames_drawn += 1
         self.update()
         self.drawn.emit(picture)
+
+    def complain(self, text: str) -> None:
+        """Say what went wrong with a picture; may be called on any thread."""
+        self._failed.emit(text)
 
     def _complain(self, text: str) -> None:
         self.trouble = text
@@ -314,6 +327,8 @@ class StageView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.flipped:
             overlay.say(painter, self.rect(), "Pinned picture", top=True)
+        elif self.comparison.on and self.card is None:
+            self.comparison.paint(painter, self.rect())
         elif self.card is None:
             self._paint_over_scene(painter)
         if self.figures_shown:
@@ -326,7 +341,7 @@ class StageView(QWidget):
             overlay.say(painter, self.rect(), "Nothing is on the stage. Add a primitive or import a mesh")
         elif self.session.loading:
             overlay.say(painter, self.rect(), f"Reading {len(self.session.loading)} mesh file(s)…")
-        elif self.dress_as and not self._family(self.session.project, self.scene):
+        elif self.dress_as and not self._wears_family(self.scene):
             overlay.say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")
         box = self.gauge_label()
         if box and self.scene:
@@ -439,12 +454,66 @@ class StageView(QWidget):
         """Select, probe or measure what lies under a point of the widget."""
         if self.scene is None or self.card:
             return
+        if self.clicks == "drop":
+            self._drop_at(at)
+            return
         do = {"probe": self._probe_hit, "tape": self._tape_hit}.get(self.clicks, self._pick_hit)
         self.under_pointer.find(at, lambda hit, behind: do(hit, behind, at), behind=self.probing)
 
     def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
         """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
         return self.under_pointer.hit_at(at, beyond)
+
+    def take_colour(self, then: Callable[[tuple[float, ...]], None]) -> None:
+        """Let the next click hand on the linear colour of the picture there; Escape gives up."""
+        self._then_colour = then
+        if self.clicks != "drop":
+            self.let_clicks("drop")
+        self.session.told.emit("Click the stage where the colour is; Escape gives up")
+
+    def colour_at(self, at: QPointF) -> tuple[float, ...] | None:
+        """The linear RGBA colour of the picture at a point of the widget, before display."""
+        if self.linear is None:
+            return None
+        height, width = self.linear.shape[:2]
+        x, y = int(at.x() / self.width() * width), int(at.y() / self.height() * height)
+        if not (0 <= x < width and 0 <= y < height):
+            return None
+        red, green, blue = (max(float(part), 0.0) for part in self.linear[y, x, :3])
+        return (red, green, blue, 1.0)
+
+    def _drop_at(self, at: QPointF) -> None:
+        found = self.colour_at(at)
+        self.let_clicks("pick")
+        if found:
+            self._then_colour(found)
+            self.session.told.emit(f"Took {', '.join(f'{part:.4f}' for part in found[:3])}, linear")
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and data.hasFormat(LOOK_DRAG):
+            event.acceptProposedAction()
+        elif event:
+            event.ignore()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A look is let go: the part under the pointer wears it, or with Shift the whole object."""
+        data = event.mimeData() if event else None
+        if event is None or data is None or not data.hasFormat(LOOK_DRAG):
+            return
+        event.acceptProposedAction()
+        look_id = data.data(LOOK_DRAG).data().decode().split()[0]
+        whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+
+        def dress(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
+            if hit is None:
+                self.session.told.emit("Let it go over a part of an object, which then wears it")
+                return
+            object_id, part = hit.key
+            self.session.dress_part(object_id, "" if whole else part, look_id)
+            self.picked.emit(object_id, part)
+
+        self.under_pointer.find(event.position(), dress, behind=False)
 
     def _pick_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         object_id, part = hit.key if hit else ("", "")

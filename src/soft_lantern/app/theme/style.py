@@ -115,6 +115,8 @@ def apply(application: QApplication) -> None:
         (QPalette.ColorRole.Highlight, "amber"),
         (QPalette.ColorRole.HighlightedText, "on_amber"),
         (QPalette.ColorRole.PlaceholderText, "quiet"),
+        (QPalette.ColorRole.Link, "text"),
+        (QPalette.ColorRole.LinkVisited, "text"),
     ):
         palette.setColor(role, now.colour(name))
     application.setPalette(palette)

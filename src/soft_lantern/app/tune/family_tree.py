@@ -1,0 +1,188 @@
+"""The instances as a family tree, with portraits, folders, search, favourites, and drags to new parents or parts."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QMimeData, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent, QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
+
+from soft_lantern.app.stage.stage_view import LOOK_DRAG
+from soft_lantern.graph.document import Instance, Project
+from soft_lantern.graph.family import searcher
+from soft_lantern.graph.instances import children
+
+ID = Qt.ItemDataRole.UserRole
+FAVOURITE, LOCKS = "★", "locks"
+
+
+class FamilyTree(QTreeWidget):
+    """Shows materials, their instances, and picks. The signals tell what a person wants."""
+
+    chosen = pyqtSignal(str, list)
+    """The look or pick that is current, and all that are selected."""
+    rename_wanted = pyqtSignal(str, str)
+    parent_wanted = pyqtSignal(list, str)
+    """Instances dropped on a look, or on a pick that is to hold them."""
+    menu_wanted = pyqtSignal(object)
+    """A place on the screen where a menu for what is selected is to open."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setColumnCount(2)
+        self.setHeaderHidden(True)
+        self.setAccessibleName("instances")
+        self.setIconSize(QSize(38, 38))
+        self.setIndentation(14)
+        self.setUniformRowHeights(True)
+        self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
+        self.setEditTriggers(QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header = self.header()
+        assert header is not None
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.items: dict[str, QTreeWidgetItem] = {}
+        self._shape: object = None
+        self._filling = False
+        self.currentItemChanged.connect(lambda _: self._tell())
+        self.itemSelectionChanged.connect(self._tell)
+        self.itemChanged.connect(self._renamed)
+        self.customContextMenuRequested.connect(self._open_menu)
+
+    @property
+    def selected(self) -> list[str]:
+        """The ids that are selected, in the order of the tree."""
+        picked = {item.data(0, ID) for item in self.selectedItems()} - {None, ""}
+        return [look_id for look_id in self.items if look_id in picked]
+
+    def show_project(self, project: Project, current: str, sought: str = "", *, favourites: bool = False) -> None:
+        """Show the families, of which only what is sought where something is; nothing is rebuilt without need."""
+        self._filling = True
+        shape = (
+            [(m.id, m.name) for m in project.materials.values()],
+            [(i.id, i.name, i.parent, i.folder, i.favourite, i.tags, i.locks) for i in project.instances.values()],
+            [(p.id, p.name) for p in project.picks.values()],
+        )
+        if shape != self._shape:
+            kept = set(self.selected)
+            self._shape = shape
+            self._rebuild(project)
+            for look_id in kept & self.items.keys():
+                self.items[look_id].setSelected(True)
+        wanted = (sought.strip(), favourites, project if sought.strip() else None)
+        if wanted != getattr(self, "_wanted", None) or shape is self._shape:
+            self._wanted = wanted
+            self._sift(project, sought.strip(), favourites)
+        if current in self.items and self.currentItem() is not self.items[current]:
+            self.setCurrentItem(self.items[current])
+        self._filling = False
+
+    def show_portrait(self, look_id: str, image: QImage | None) -> None:
+        """Show a look's picture beside its name."""
+        item = self.items.get(look_id)
+        if image and item:
+            filling, self._filling = self._filling, True
+            item.setIcon(0, QIcon(QPixmap.fromImage(image)))
+            self._filling = filling
+
+    def _rebuild(self, project: Project) -> None:
+        icons = {look_id: item.icon(0) for look_id, item in self.items.items()}
+        self.clear()
+        self.items = {}
+        folders: dict[tuple[str, str], QTreeWidgetItem] = {}
+
+        def add(look_id: str, name: str, parent: QTreeWidget | QTreeWidgetItem) -> QTreeWidgetItem:
+            made = self.items[look_id] = QTreeWidgetItem(parent, [name])
+            made.setData(0, ID, look_id)
+            if look_id in icons:
+                made.setIcon(0, icons[look_id])
+            return made
+
+        def below(parent_id: str, item: QTreeWidgetItem) -> None:
+            for child in children(project, parent_id):
+                place = item
+                if child.folder:
+                    key = (parent_id, child.folder)
+                    if key not in folders:
+                        folders[key] = QTreeWidgetItem(item, [child.folder])
+                        folders[key].setFlags(Qt.ItemFlag.ItemIsEnabled)
+                    place = folders[key]
+                made = add(child.id, child.name, place)
+                made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+                self._mark(made, child)
+                below(child.id, made)
+
+        for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
+            below(material.id, add(material.id, material.name, self))
+        for pick in sorted(project.picks.values(), key=lambda p: p.name.lower()):
+            made = add(pick.id, pick.name, self)
+            made.setText(1, "pick")
+            made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+        self.expandAll()
+
+    def _mark(self, item: QTreeWidgetItem, instance: Instance) -> None:
+        marks = [FAVOURITE] * instance.favourite + [LOCKS] * bool(instance.locks)
+        item.setText(1, " ".join(marks))
+        item.setToolTip(0, ", ".join(instance.tags))
+
+    def _sift(self, project: Project, sought: str, favourites: bool) -> None:
+        """Hide what is not sought; whoever stands above something sought stays."""
+        fits = searcher(project, sought)
+
+        def visit(item: QTreeWidgetItem) -> bool:
+            found = False
+            for row in range(item.childCount()):
+                child = item.child(row)
+                if child:
+                    found = visit(child) or found
+            instance = project.instances.get(item.data(0, ID) or "")
+            own = instance is not None and (not favourites or instance.favourite) and fits(instance)
+            shown = own or found or not (sought or favourites)
+            item.setHidden(not shown)
+            return shown
+
+        for row in range(self.topLevelItemCount()):
+            top = self.topLevelItem(row)
+            if top:
+                visit(top)
+
+    def _tell(self) -> None:
+        item = self.currentItem()
+        if not self._filling and item and item.data(0, ID):
+            self.chosen.emit(item.data(0, ID), self.selected)
+
+    def _renamed(self, item: QTreeWidgetItem) -> None:
+        name = item.text(0).strip()
+        if not self._filling and item.data(0, ID) and name:
+            self.rename_wanted.emit(item.data(0, ID), name)
+
+    def _open_menu(self, at: QPoint) -> None:
+        viewport = self.viewport()
+        assert viewport
+        self.menu_wanted.emit(viewport.mapToGlobal(at))
+
+    # Drags
+
+    def mimeTypes(self) -> list[str]:
+        return [LOOK_DRAG]
+
+    def mimeData(self, items: object) -> QMimeData | None:
+        data = QMimeData()
+        data.setData(LOOK_DRAG, " ".join(self.selected).encode())
+        return data
+
+    def supportedDropActions(self) -> Qt.DropAction:
+        return Qt.DropAction.CopyAction | Qt.DropAction.MoveAction
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is None or data is None or not data.hasFormat(LOOK_DRAG):
+            return
+        item = self.itemAt(event.position().toPoint())
+        event.setDropAction(Qt.DropAction.CopyAction)
+        event.accept()
+        ids = data.data(LOOK_DRAG).data().decode().split()
+        if item and item.data(0, ID):
+            self.parent_wanted.emit([each for each in ids if each != item.data(0, ID)], item.data(0, ID))
