@@ -73,7 +73,7 @@ class ChangeReport(QDialog):
         for row, instance_id in enumerate(affected):
             self._fill_row(row, instance_id, [e for e in self.effects if e.instance == instance_id])
         outside = {effect.instance for effect in self.effects if effect.kind == OUTSIDE}
-        self.clamp = QCheckBox(f"Hold the values that are outside to their new limits ({len(outside)} instances)")
+        self.clamp = QCheckBox(f"Hold the values that are outside to their new limits, in {len(outside)} of these")
         self.clamp.setVisible(bool(outside) and to_decide)
         column.addWidget(self.clamp)
         buttons = QDialogButtonBox.StandardButton

@@ -47,6 +47,7 @@ def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
             ("Delete snippet", "", window.delete_snippet),
             ("Import mesh", "Ctrl+I", build.objects.choose_file),
             ("Load an image", "Ctrl+Shift+I", build.load_image),
+            ("Gradients and palettes", "Ctrl+G", window.edit_ramps),
             ("Load a panorama for the light", "", build.light.choose_file),
             ("Export GLSL", "Ctrl+Shift+E", window.export_glsl),
             ("Save", "Ctrl+S", session.save),

@@ -49,6 +49,7 @@ from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.instances import ancestry, families, put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.graph.picks import dressed, worn_looks
+from soft_lantern.graph.ramps import ramp_images
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
@@ -91,7 +92,7 @@ class Session(QObject):
         self._checked: list[Notice] = []
         self._measured: tuple[Material, list[Notice]] | None = None
         self.models: dict[str, Model] = {}
-        self.images: dict[str, Image] = {}
+        self.images: dict[str, Image] = dict(ramp_images(self.project))
         self._textures: dict[str, Texture] = {}
         self._assets: dict[str, Asset] = {}
         self.loading: set[str] = set()
@@ -174,6 +175,8 @@ class Session(QObject):
             self._load_missing_models()
         if old.textures != project.textures:
             self._load_changed_textures()
+        if (old.gradients, old.palettes) != (project.gradients, project.palettes):
+            self.images |= ramp_images(project)
         self.changed.emit(old, project)
         self._notices_timer.start()
         self._recovery_timer.start()

@@ -39,6 +39,7 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.tune.image_dropper import ImageDropper
+from soft_lantern.app.tune.ramps_dialog import RampsDialog
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
@@ -196,6 +197,11 @@ class MainWindow(QMainWindow):
         self.go_to_desk(DESKS.index("Tune"))
         self.tune.search.setFocus()
         self.tune.search.selectAll()
+
+    def edit_ramps(self) -> None:
+        """Open the project's gradients and palettes."""
+        self.ramps = RampsDialog(self.session, self)
+        self.ramps.show()
 
     def drop_from_image(self, then: Callable[[tuple[float, ...]], None]) -> None:
         """Let a colour be taken from an image."""

@@ -17,6 +17,7 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, file_inside
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.ramps import ramp_images
 from soft_lantern.values.images import Encoding, Image
 
 FLOATING = (".exr", ".hdr")
@@ -46,8 +47,8 @@ def read_image(path: Path, encoding: Encoding) -> Image:
 
 
 def load_images(project: Project, folder: Path | None) -> tuple[dict[str, Image], list[Notice]]:
-    """Every texture's image that can be read, by texture id, and a notice for each that cannot."""
-    images: dict[str, Image] = {}
+    """The image of every gradient, palette and texture that can be read, by id; a notice for each that cannot."""
+    images: dict[str, Image] = ramp_images(project)
     notices = []
     for texture in project.textures.values():
         try:

@@ -24,8 +24,10 @@ from soft_lantern.formats.unknown_fields import merge_unknown, split_unknown
 from soft_lantern.graph.document import (
     FORMAT_VERSION,
     Asset,
+    Gradient,
     Instance,
     Material,
+    Palette,
     Pick,
     Project,
     Record,
@@ -43,6 +45,8 @@ FOLDERS: dict[str, type[Record]] = {
     "snapshots": Snapshot,
     "picks": Pick,
     "textures": Texture,
+    "gradients": Gradient,
+    "palettes": Palette,
     "assets": Asset,
     "scenes": Scene,
 }

@@ -63,6 +63,8 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
                 continue
             chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))
             name, texture = label_of(graph, node), project.textures.get(chosen)
+            if chosen in project.gradients or chosen in project.palettes:
+                continue
             if chosen and texture is None:
                 text = f"{name} reads a texture that is gone; grey stands in"
                 yield Notice(Severity.ERROR, "missing-texture", text, graph.id, node_id, port.name)

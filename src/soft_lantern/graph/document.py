@@ -59,8 +59,8 @@ class Parameter(Record, frozen=True, kw_only=True):
 
     `soft_low` and `soft_high` are the ends of its slider alone; `scale`: how the slider runs between them.
     `choices`: what the whole numbers from 0 mean, for a number that is chosen from a drop-down instead of set.
-    `use`: what the number or vector is, where that is more than its kind says. `alpha` and `hdr`: whether a colour's
-    alpha is offered, and whether it may be brighter than white. `advanced`: folded away until asked for.
+    `use`: what the number, vector or texture is, where that is more than its kind says. `alpha` and `hdr`: whether a
+    colour's alpha is offered, and whether it may be brighter than white. `advanced`: folded away until asked for.
     `shown_when`: the id of a switch or choice, and `shown_value` what it must be for this to be offered.
     `reference`: a linear RGBA colour to match, shown beside the control.
     """
@@ -81,7 +81,7 @@ class Parameter(Record, frozen=True, kw_only=True):
     soft_low: float | None = None
     soft_high: float | None = None
     scale: Literal["linear", "log", "stops"] = "linear"
-    use: Literal["", "whole", "switch", "direction", "scale", "range"] = ""
+    use: Literal["", "whole", "switch", "direction", "scale", "range", "gradient", "palette"] = ""
     alpha: bool = True
     hdr: bool = False
     advanced: bool = False
@@ -135,6 +135,32 @@ class Texture(Record, frozen=True, kw_only=True):
     encoding: Literal["colour", "data"] = "colour"
     filter: Literal["linear", "nearest"] = "linear"
     wrap: Literal["repeat", "clamp", "mirror"] = "repeat"
+    unknown: dict[str, Any] = {}
+
+
+class Stop(Record, frozen=True, kw_only=True):
+    """One colour of a gradient, linear RGBA, and where it stands from 0 to 1."""
+
+    at: float
+    colour: tuple[float, float, float, float]
+
+
+class Gradient(Record, frozen=True, kw_only=True):
+    """Colours along a line from 0 to 1. `mixing`: the space in which what lies between two stops is mixed."""
+
+    id: str
+    name: str
+    stops: tuple[Stop, ...] = ()
+    mixing: Literal["linear", "srgb", "oklab"] = "oklab"
+    unknown: dict[str, Any] = {}
+
+
+class Palette(Record, frozen=True, kw_only=True):
+    """Linear RGBA colours, looked up by index."""
+
+    id: str
+    name: str
+    colours: tuple[tuple[float, float, float, float], ...] = ()
     unknown: dict[str, Any] = {}
 
 
@@ -287,6 +313,8 @@ class Project(Record, frozen=True, kw_only=True):
     picks: dict[str, Pick] = {}
     swatches: tuple[tuple[float, float, float, float], ...] = ()
     textures: dict[str, Texture] = {}
+    gradients: dict[str, Gradient] = {}
+    palettes: dict[str, Palette] = {}
     assets: dict[str, Asset] = {}
     scenes: dict[str, Scene] = {}
     unknown: dict[str, Any] = {}

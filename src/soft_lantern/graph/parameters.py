@@ -135,6 +135,7 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         high=high if kind is Kind.NUMBER else None,
         unit=port.carries.unit,
         control="slider" if low is not None and kind is Kind.NUMBER else "field",
+        use=port.carries.use,  # type: ignore[arg-type]
     )
     if port.carries.chooses:
         parameter = with_choices(parameter, _offered(material, node_id))
@@ -239,6 +240,7 @@ USES = {
     Kind.VECTOR2: ("", "scale", "range"),
     Kind.VECTOR3: ("", "direction", "scale"),
     Kind.VECTOR4: ("", "scale"),
+    Kind.TEXTURE: ("", "gradient", "palette"),
 }
 """What a value of each kind may be said to be."""
 

@@ -12,12 +12,13 @@ from soft_lantern.nodes.definition import (
     Amount,
     Colour,
     DataTexture,
+    GradientTexture,
     Kelvin,
     Mask,
     Number,
+    PaletteTexture,
     Positive,
     Stops,
-    Texture,
     Turns,
     Vector2,
     Vector3,
@@ -240,7 +241,7 @@ def oklab_mix(a: Colour = (0.0, 0.0, 0.0, 1.0), b: Colour = (1.0, 1.0, 1.0, 1.0)
 
 
 @node("Gradient lookup", family="colour", also=("ramp", "colour ramp", "lut", "gradient map", "curve"))
-def gradient_lookup(gradient: Texture = "", at: Mask = 0.5) -> Colour:
+def gradient_lookup(gradient: GradientTexture = "", at: Mask = 0.5) -> Colour:
     """The colour of a gradient, kept as a row of texels, at 0 to 1: the middle of the first texel to that of the last.
 
     out = texture(gradient, vec2(mix(0.5 / width, 1 - 0.5 / width, at), 0.5))
@@ -251,7 +252,7 @@ def gradient_lookup(gradient: Texture = "", at: Mask = 0.5) -> Colour:
 
 
 @node("Palette lookup", family="colour", also=("index", "swap", "sprite", "recolour", "lut"))
-def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: Texture = "", cells: Positive = 4.0) -> Colour:
+def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: PaletteTexture = "", cells: Positive = 4.0) -> Colour:
     """The colour of an N × N palette that an index names: red is the column i / (N − 1), green the row from the top.
 
     out = texture(palette, (floor(index.rg * (N - 1) + 0.5) + 0.5) / N)

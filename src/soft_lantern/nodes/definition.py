@@ -24,7 +24,7 @@ class Carries:
 
     `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture, whether
     its numbers are wanted as they are, not decoded as colour. `chooses`: a whole number that picks one of the node's
-    repeated inputs, counted from 0.
+    repeated inputs, counted from 0. `use`: of a texture, that it is a gradient's or a palette's.
     """
 
     kind: Kind | None
@@ -34,6 +34,7 @@ class Carries:
     numeric: bool = True
     data: bool = False
     chooses: bool = False
+    use: str = ""
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
@@ -65,6 +66,8 @@ AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
 Anything = Annotated[Expr, Carries(None, numeric=False)]
 Words = Annotated[str, "typed by people"]
 Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
+GradientTexture = Annotated[Expr, Carries(Kind.TEXTURE, use="gradient")]
+PaletteTexture = Annotated[Expr, Carries(Kind.TEXTURE, use="palette")]
 DataTexture = Annotated[Expr, Carries(Kind.TEXTURE, data=True)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
 TypedVector2 = Annotated[Expr, Carries(Kind.VECTOR2, takes_wire=False)]

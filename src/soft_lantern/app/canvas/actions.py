@@ -19,7 +19,7 @@ from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
-from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
+from soft_lantern.graph.document import Gradient, Material, Node, Note, Palette, changed, new_id, port_ref
 from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, pushed_down, tidy
 from soft_lantern.graph.snippets import collapse, expand
 from soft_lantern.graph.unfold import unfold
@@ -277,9 +277,11 @@ class CanvasActions(CanvasView):
         assert row.port and row.value is not None
         name = row.port.name
         if row.kind is Kind.TEXTURE:
+            wanted = {"gradient": Gradient, "palette": Palette}.get(row.port.carries.use)
             menu = texture_menu(
                 self,
                 self.textures,
+                [each for each in self.ramps.values() if wanted and isinstance(each, wanted)],
                 str(row.value),
                 lambda texture_id: self._type_value(slip.node_id, name, texture_id),
                 lambda: self.image_wanted.emit(slip.node_id, name),

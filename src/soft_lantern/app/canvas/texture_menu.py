@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from soft_lantern.graph.document import Texture, changed
+from soft_lantern.graph.document import Gradient, Palette, Texture, changed
 
 _READINGS = {
     "encoding": {"colour": "As colour (sRGB)", "data": "As data (numbers as they are)"},
@@ -18,14 +18,18 @@ _READINGS = {
 def texture_menu(
     parent: QWidget,
     textures: Mapping[str, Texture],
+    ramps: Sequence[Gradient | Palette],
     chosen: str,
     choose: Callable[[str], None],
     load: Callable[[], None],
     change: Callable[[Texture], None],
 ) -> QMenu:
-    """A menu to choose one of the textures, load another, or change how the chosen one is read."""
+    """A menu to choose one of the textures, load another, or change how the chosen one is read.
+
+    `ramps`: the gradients or palettes that the port reads as well.
+    """
     menu = QMenu(parent)
-    for texture in sorted(textures.values(), key=lambda t: t.name.lower()):
+    for texture in sorted([*textures.values(), *ramps], key=lambda t: t.name.lower()):
         action = menu.addAction(texture.name)
         if action:
             action.setCheckable(True)

@@ -23,7 +23,7 @@ from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
 from soft_lantern.app.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.graph.document import Material, Texture
+from soft_lantern.graph.document import Gradient, Material, Palette, Project, Texture
 from soft_lantern.graph.notices import Notice, Severity
 
 SMALLEST, LARGEST = 0.12, 2.5
@@ -51,6 +51,7 @@ class CanvasView(QWidget):
         self._drop_wire = ""
         self._framed_for = ""
         self.textures: dict[str, Texture] = {}
+        self.ramps: dict[str, Gradient | Palette] = {}
         self.snippets: dict[str, Material] = {}
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -66,8 +67,7 @@ class CanvasView(QWidget):
         """Show a material's graph; the selection keeps what is still there."""
         material = material or Material(id="", name="")
         other = material.id != self.material.id
-        names = {i: t.name for i, t in self.textures.items()}
-        self.spread = spread(material, None if other else self.spread, names)
+        self.spread = spread(material, None if other else self.spread, self._names())
         self._select(self.selected & set(material.nodes))
         if self.selected_wire not in material.wires:
             self.selected_wire = ""
@@ -78,12 +78,17 @@ class CanvasView(QWidget):
                 self.frame_all()
         self.update()
 
-    def show_library(self, textures: dict[str, Texture], snippets: dict[str, Material]) -> None:
-        """Let the canvas know what textures and snippets the project has."""
-        renamed = textures is not self.textures
-        self.textures, self.snippets = textures, snippets
+    def show_library(self, project: Project) -> None:
+        """Let the canvas know what textures, gradients, palettes and snippets the project has."""
+        ramps: dict[str, Gradient | Palette] = {**project.gradients, **project.palettes}
+        renamed = project.textures is not self.textures or ramps != self.ramps
+        self.textures, self.snippets, self.ramps = project.textures, project.snippets, ramps
         if renamed:
-            self.spread = spread(self.material, None, {i: t.name for i, t in textures.items()})
+            self.spread = spread(self.material, None, self._names())
+
+    def _names(self) -> dict[str, str]:
+        """What the images that ports read are called, by id."""
+        return {i: each.name for i, each in {**self.textures, **self.ramps}.items()}
 
     def show_notices(self, notices: Iterable[Notice]) -> None:
         """Mark the slips where these notices start."""

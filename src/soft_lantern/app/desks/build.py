@@ -121,7 +121,7 @@ class BuildDesk(QWidget):
     def refresh(self) -> None:
         """Show how things are."""
         material = self.session.material
-        self.canvas.show_library(self.session.project.textures, self.session.project.snippets)
+        self.canvas.show_library(self.session.project)
         self.canvas.show_material(material)
         self.bottom.refresh()
 

@@ -26,6 +26,7 @@ from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Parameter, Snapshot, changed, new_id
 from soft_lantern.graph.family import all_values, differing
 from soft_lantern.graph.instances import Look, ancestry, look
+from soft_lantern.graph.ramps import sampled_names
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 
@@ -165,10 +166,15 @@ class ComparePanel(QWidget):
         for row, (parameter, *values) in enumerate(rows):
             self.table.setItem(row, 0, QTableWidgetItem(parameter.label))
             for column, value in enumerate(values, 1):
-                item = QTableWidgetItem(_shown(parameter, value))
+                item = QTableWidgetItem(self._words(parameter, value))
                 if parameter.kind is Kind.COLOUR:
                     item.setData(Qt.ItemDataRole.DecorationRole, screen_colour(components(value)))
                 self.table.setItem(row, column, item)
+
+    def _words(self, parameter: Parameter, value: Value) -> str:
+        if isinstance(value, str):
+            return sampled_names(self.session.project)[parameter.use].get(value, "none")
+        return _shown(parameter, value)
 
     def _other_look(self) -> Look | None:
         chosen, project = self.others[0].currentData() or "", self.session.project
@@ -218,8 +224,6 @@ class ComparePanel(QWidget):
 
 
 def _shown(parameter: Parameter, value: Value) -> str:
-    if isinstance(value, str):
-        return value or "none"
     parts = components(value)
     if parameter.kind is Kind.COLOUR:
         return colour_to_hex(parts)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QMimeData, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
@@ -75,8 +75,11 @@ class FamilyTree(QTreeWidget):
         if wanted != getattr(self, "_wanted", None) or shape is self._shape:
             self._wanted = wanted
             self._sift(project, sought.strip(), favourites)
-        if current in self.items and self.currentItem() is not self.items[current]:
-            self.setCurrentItem(self.items[current])
+        item = self.items.get(current)
+        if item and self.currentItem() is not item:
+            self.setCurrentItem(item, 0, QItemSelectionModel.SelectionFlag.NoUpdate)
+        if item and not self.selectedItems():
+            item.setSelected(True)
         self._filling = False
 
     def show_portrait(self, look_id: str, image: QImage | None) -> None:
@@ -84,7 +87,9 @@ class FamilyTree(QTreeWidget):
         item = self.items.get(look_id)
         if image and item:
             filling, self._filling = self._filling, True
-            item.setIcon(0, QIcon(QPixmap.fromImage(image)))
+            icon = QIcon(QPixmap.fromImage(image))
+            icon.addPixmap(QPixmap.fromImage(image), QIcon.Mode.Selected)  # else it is tinted
+            item.setIcon(0, icon)
             self._filling = filling
 
     def _rebuild(self, project: Project) -> None:

@@ -8,12 +8,13 @@ from itertools import groupby
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.parameter_control import ParameterControl
+from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, Project
 from soft_lantern.graph.family import Standing, outside, standing, value_of
 from soft_lantern.graph.instances import Look, locked_by, look
 from soft_lantern.graph.parameters import is_offered, limits_in_words
+from soft_lantern.graph.ramps import sampled_names
 from soft_lantern.values.kinds import Value
 
 MARKS = {Standing.INHERITED: "", Standing.OVERRIDDEN: "●", Standing.EQUAL: "○", Standing.LOCKED: "locked"}
@@ -55,17 +56,17 @@ class Sheet(QScrollArea):
         self._shown: object = None
         self._parameters: tuple[Parameter, ...] = ()
         self._values: dict[str, Value] = {}
-        self.textures: dict[str, str] = {}
+        self.library: Library = {}
 
     def show_looks(self, project: Project, look_ids: Sequence[str]) -> None:
         """Show instances' values, those that differ as mixed, or a material's defaults to look at only."""
         found = [each for each in (look(project, look_id) for look_id in look_ids) if each]
         instances = [project.instances[i] for i in look_ids if i in project.instances]
         parameters = _shared(found)
-        textures = {key: texture.name for key, texture in project.textures.items()}
-        shape = (without_defaults(parameters), textures)
+        library = sampled_names(project)
+        shape = (without_defaults(parameters), library)
         if shape != self._shown:
-            self._shown, self.textures = shape, textures
+            self._shown, self.library = shape, library
             self._build(parameters)
         self._parameters = parameters
         editable = len(instances) == len(found)
@@ -229,7 +230,7 @@ class Sheet(QScrollArea):
         label.setMinimumWidth(86)
         label.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         label.customContextMenuRequested.connect(lambda at: self.menu_for(parameter.id).popup(label.mapToGlobal(at)))
-        control = ParameterControl(parameter, parameter.default, self.textures)
+        control = ParameterControl(parameter, parameter.default, self.library)
         control.changed.connect(lambda value: self.value_wanted.emit(parameter.id, value))
         reset_button = QToolButton()
         reset_button.setText("Reset")

@@ -67,6 +67,7 @@ class VariationDialog(QDialog):
         self.pictures = QListWidget()
         self.pictures.setViewMode(QListWidget.ViewMode.IconMode)
         self.pictures.setIconSize(QSize(SIDE, SIDE))
+        self.pictures.setGridSize(QSize(SIDE + 34, SIDE + 30))
         self.pictures.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.pictures.setAccessibleName("variations")
         self.words = QLabel()

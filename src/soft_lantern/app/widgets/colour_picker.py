@@ -48,6 +48,7 @@ class ColourPicker(QFrame):
         self.setObjectName("picker")
         self.hue, self.saturation, self.brightness, self.alpha, self.stops = 0.0, 0.0, 0.0, 1.0, 0.0
         self.with_alpha, self.hdr = alpha, hdr
+        self._lch = (0.0, 0.0, 0.0)
         self._shown: Linear | None = None
         self.field = _Field(self)
         self.strip = _HueStrip(self)
@@ -89,10 +90,10 @@ class ColourPicker(QFrame):
         self.alpha_slider.changed.connect(lambda a: self._set(alpha=a))
         for control in (self.strength, self.strength_field):
             control.changed.connect(lambda stops: self._set(stops=stops))
-        for each in self.hsv:
-            each.changed.connect(lambda _: self._numbers_typed(self.hsv))
-        for each in self.oklch:
-            each.changed.connect(lambda _: self._numbers_typed(self.oklch))
+        for fields in (self.hsv, self.oklch):
+            for place, field in enumerate(fields):
+                field.setMaximumWidth(72)
+                field.changed.connect(lambda typed, f=fields, place=place: self._number_typed(f, place, typed))
         self.hex.returnPressed.connect(self._typed)
         self.hex.editingFinished.connect(self._typed)
         self.show_value(value)
@@ -148,29 +149,36 @@ class ColourPicker(QFrame):
             setattr(self, name, min(max(part, 0.0), BRIGHTEST if name == "stops" else 1.0))
         self._tell()
 
-    def _numbers_typed(self, fields: list[NumberField]) -> None:
-        first, second, third = (each.value for each in fields)
-        if fields is self.hsv:
+    def _number_typed(self, fields: list[NumberField], place: int, typed: float) -> None:
+        """One of three numbers becomes another; the two beside it stay exactly what they are, not what is shown."""
+        in_hsv = fields is self.hsv
+        parts = list((self.hue * 360, self.saturation, self.brightness) if in_hsv else self._lch)
+        parts[place] = typed
+        first, second, third = parts
+        if in_hsv:
             self.hue, self.saturation, self.brightness = first / 360, second, third
         else:
-            self._show_base([max(part, 0.0) for part in linear_from_oklch(in_gamut((first, second, third)))])
-        self._tell()
+            self._lch = in_gamut((first, second, third))
+            self._show_base([max(part, 0.0) for part in linear_from_oklch(self._lch)])
+        self._tell(lch=not in_hsv)
 
-    def _tell(self) -> None:
+    def _tell(self, *, lch: bool = False) -> None:
+        """Tell the colour; `lch`: lightness, chroma and hue are what was set, and are not to be worked out from it."""
         self._shown = self.value()
         self.hex.setModified(False)
-        self._refresh()
+        self._refresh(lch=lch)
         self.changed.emit(self._shown)
 
-    def _refresh(self) -> None:
+    def _refresh(self, *, lch: bool = False) -> None:
         self.alpha_slider.show_value(self.alpha)
         self.strength.show_value(self.stops)
-        self.strength_field.show_value(self.stops)
-        for field, part in zip(self.hsv, (self.hue * 360, self.saturation, self.brightness), strict=True):
-            field.show_value(part)
-        if not any(each.hasFocus() for each in self.oklch) or not self.isVisible():
-            for field, part in zip(self.oklch, oklch_from_linear(self._base()), strict=True):
-                field.show_value(part)
+        self.strength_field.show_value(round(self.stops, 2))
+        if not lch:
+            self._lch = oklch_from_linear(self._base())
+        numbers = ((self.hsv, (self.hue * 360, self.saturation, self.brightness), HSV), (self.oklch, self._lch, OKLCH))
+        for fields, parts, words in numbers:
+            for field, part, (_, high, _unit) in zip(fields, parts, words, strict=True):
+                field.show_value(round(part, 1 if high > 1 else 3))
         if not self.hex.isModified():
             self.hex.setText(colour_to_hex((*self._base(), self.alpha)))
         self.field.update()

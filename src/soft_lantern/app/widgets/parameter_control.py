@@ -18,6 +18,8 @@ from soft_lantern.graph.parameters import held, slider_ends
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 
+Library = Mapping[str, Mapping[str, str]]
+
 
 class ParameterControl(QWidget):
     """The control that suits a parameter. `changed` tells the value a person wants."""
@@ -28,10 +30,10 @@ class ParameterControl(QWidget):
         self,
         parameter: Parameter,
         value: Value,
-        textures: Mapping[str, str] | None = None,
+        library: Library | None = None,
         parent: QWidget | None = None,
     ) -> None:
-        """`textures`: the names of the textures to choose from, by id."""
+        """`library`: the names of what to choose from, by id, for each use of a texture."""
         super().__init__(parent)
         self.parameter = parameter
         self.setToolTip(parameter.tooltip)
@@ -53,7 +55,7 @@ class ParameterControl(QWidget):
         elif parameter.kind is Kind.NUMBER:
             self._add_number(components(value)[0])
         elif parameter.kind is Kind.TEXTURE:
-            known = sorted((textures or {}).items(), key=lambda each: each[1].lower())
+            known = sorted((library or {}).get(parameter.use, {}).items(), key=lambda each: each[1].lower())
             self._add_chooser([("none", ""), *((name, texture_id) for texture_id, name in known)])
         else:
             self._add_vector(components(value))

@@ -33,6 +33,8 @@ USE_WORDS = {
     "direction": "direction",
     "scale": "scale",
     "range": "range, from and to",
+    "gradient": "gradient",
+    "palette": "palette",
 }
 SCALE_WORDS = {"linear": "linear", "log": "by ratio (log)", "stops": "in stops"}
 CONTROL_WORDS = {"slider": "slider", "field": "field"}

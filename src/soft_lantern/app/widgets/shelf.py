@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.parameter_control import ParameterControl
+from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
 from soft_lantern.graph.document import Parameter, changed
 from soft_lantern.values.kinds import Value
 
@@ -36,22 +36,22 @@ class Shelf(QScrollArea):
         self.cards: dict[str, QFrame] = {}
         self._groups: dict[str, str] = {}
         self._shown: object = None
-        self.textures: dict[str, str] = {}
+        self.library: Library = {}
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFixedHeight(100)
         self.setAcceptDrops(True)
 
     def show_parameters(
-        self, parameters: tuple[Parameter, ...], values: dict[str, Value], textures: dict[str, str] | None = None
+        self, parameters: tuple[Parameter, ...], values: dict[str, Value], library: Library | None = None
     ) -> None:
         """Show parameters and the value of each by id; controls stay while the parameters are the same.
 
-        `textures`: the names of those to choose from, by id.
+        `library`: the names of what texture parameters choose from, by id, for each use.
         """
-        shape = (without_defaults(parameters), textures)
+        shape = (without_defaults(parameters), library)
         if shape != self._shown:
-            self._shown, self.textures = shape, textures or {}
+            self._shown, self.library = shape, library or {}
             self._build(parameters, values)
         for parameter in parameters:
             self.controls[parameter.id].show_value(values.get(parameter.id, parameter.default))
@@ -130,7 +130,7 @@ class Shelf(QScrollArea):
         more.clicked.connect(lambda: self.edit_wanted.emit(parameter.id))
         top.addWidget(label, 1)
         top.addWidget(more)
-        control = ParameterControl(parameter, value, self.textures)
+        control = ParameterControl(parameter, value, self.library)
         control.changed.connect(lambda wanted: self.value_wanted.emit(parameter.id, wanted))
         self.controls[parameter.id] = control
         self.cards[parameter.id] = card
