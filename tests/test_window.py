@@ -14,7 +14,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMessageBox, QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QMessageBox, QWidget
 
 from by_hand import (
     LEFT,
@@ -111,20 +111,14 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     until(lambda: any(n.kind == "division" for n in session.notices))
 
     # Limits for the spread, through its dialog, end the notice.
-    def fill_dialog() -> None:
-        dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, ParameterDialog)
-        dialog.low.setText("0.1")
-        dialog.high.setText("10")
-        dialog.control.setCurrentText("slider")
-        ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
-        QTest.mouseClick(ok, LEFT)
-
     spread_id = material.parameters[3].id
-    from PyQt6.QtCore import QTimer
-
-    QTimer.singleShot(200, fill_dialog)
     window.build.bottom.edit_parameter(spread_id)
+    dialog = window.build.bottom.dialog
+    assert isinstance(dialog, ParameterDialog)
+    dialog.low.setText("0.1")
+    dialog.high.setText("10")
+    dialog.control.setCurrentText("slider")
+    QTest.mouseClick(dialog.buttons.button(QDialogButtonBox.StandardButton.Ok), LEFT)
     until(lambda: not any(n.kind == "division" for n in session.notices))
     as_built = settled(window)
 

@@ -33,6 +33,7 @@ class ParameterShelf(QWidget):
         super().__init__(parent)
         self.session, self.worker, self.stage = session, worker, stage
         self.shelf = Shelf()
+        self.dialog: ParameterDialog | None = None
         self.report: ChangeReport | None = None
         self.values_of = QComboBox()
         self.values_of.setToolTip("Whose values the shelf shows and changes, and what the stage wears")
@@ -87,10 +88,14 @@ class ParameterShelf(QWidget):
         parameter = material.parameter(parameter_id) if material else None
         if material is None or parameter is None:
             return
-        dialog = ParameterDialog(material, parameter, self)
-        if dialog.exec():
+        self.dialog = dialog = ParameterDialog(material, parameter, self)
+
+        def edited() -> None:
             new = dialog.result_parameter
             self._change_instances(f"Edit {new.label}", lambda project: with_parameter(project, material, new))
+
+        dialog.accepted.connect(edited)
+        dialog.open()
 
     def unexpose(self, parameter_id: str) -> None:
         """Take a parameter back into the graph."""
