@@ -1,0 +1,475 @@
+"""The Tune desk by hand: families, several instances at once, comparisons, values to try, the author's changes."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QAction, QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QDialogButtonBox
+
+from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
+from soft_lantern.app.change_report import ChangeReport
+from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR
+from soft_lantern.app.stage.stage_view import LOOK_DRAG
+from soft_lantern.app.tune.image_dropper import ImageDropper
+from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
+from soft_lantern.app.window import MainWindow
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.graph.change_report import OUTSIDE
+from soft_lantern.graph.document import changed
+from soft_lantern.graph.family import value_of
+from soft_lantern.graph.instances import look
+from soft_lantern.graph.picks import worn
+
+OK = QDialogButtonBox.StandardButton.Ok
+
+
+def at_tea(window: MainWindow) -> MainWindow:
+    """The window on the Tune desk, with the kettle on the stage."""
+    window.session.open_scene("tea_terrace")
+    QTest.mouseClick(window.desk_buttons[1], LEFT)
+    until(lambda: window.tune.stage.frames_drawn > 0)
+    return window
+
+
+def place_of(window: MainWindow, object_id: str, part: str) -> QPointF:
+    """A point of the tune stage where a part of an object is seen."""
+    stage = window.tune.stage
+    for y in range(20, stage.height(), 12):
+        for x in range(20, stage.width(), 12):
+            hit = stage.hit_at(QPointF(x, y))
+            if hit and hit.key == (object_id, part):
+                return QPointF(x, y)
+    raise AssertionError(f"{part} is not seen")
+
+
+def let_go(window: MainWindow, look_id: str, at: QPointF, modifiers: Qt.KeyboardModifier = NONE) -> None:
+    """A look dragged from the tree and let go over the stage."""
+    data = QMimeData()
+    data.setData(LOOK_DRAG, look_id.encode())
+    window.tune.stage.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, modifiers))
+
+
+def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: Open) -> None:
+    """Four values exposed, five instances by two levels on parts, compared, swept, renamed, narrowed; all is kept."""
+    session, build, tune = window.session, window.build, window.tune
+    session.open_scene("tea_terrace")
+    window.new_material()
+    material_id = session.material_id
+    canvas, shelf = build.canvas, build.shelf
+    node = next(iter(canvas.material.nodes))
+    for port in ("base_colour", "metallic", "roughness", "emissive"):
+        below = canvas.mapFromGlobal(shelf.mapToGlobal(QPoint(300, 40)))
+        drag(canvas, tooth(canvas, node, port), QPointF(below))
+    material = session.material
+    assert material
+    colour, metallic, roughness, emissive = (p.id for p in material.parameters)
+    assert [p.identifier for p in material.parameters] == [
+        "surface_base_colour",
+        "surface_metallic",
+        "surface_roughness",
+        "surface_emissive",
+    ]
+    assert set(shelf.cards) == {colour, metallic, roughness, emissive}
+
+    # Five instances by two levels, made, named and tuned with the mouse and keys.
+    at_tea(window)
+    made: dict[str, str] = {}
+
+    def new(name: str, parent: str, hex_text: str, rough: str) -> None:
+        tune.select(parent)
+        QTest.mouseClick(tune.add_button, LEFT)
+        item = tune.tree.currentItem()
+        assert item
+        item.setText(0, name)
+        made[name] = tune.look_id
+        swatch, field = tune.sheet.controls[colour].swatch, tune.sheet.controls[roughness].field
+        assert swatch and field
+        click(swatch, QPointF(10, 10))
+        assert swatch.picker
+        swatch.picker.hex.selectAll()
+        QTest.keyClicks(swatch.picker.hex, hex_text)
+        QTest.keyClick(swatch.picker.hex, Qt.Key.Key_Return)
+        swatch.picker.hide()
+        if rough:
+            click(field, QPointF(20, 10))
+            QTest.keyClicks(field, rough)
+            QTest.keyClick(field, Qt.Key.Key_Return)
+
+    new("Clay", material_id, "#b06a45", "0.9")
+    new("Ink", material_id, "#232a4a", "")
+    new("Clay wet", made["Clay"], "#7d4428", "0.9 / 3")
+    new("Clay dry", made["Clay"], "#d29a76", "")
+    new("Ink gloss", made["Ink"], "#101630", "0.05")
+    assert session.project.instances[made["Clay wet"]].values[roughness] == pytest.approx(0.3)
+    dry = look(session.project, made["Clay dry"])
+    assert dry and dry.values[roughness] == 0.9 and dry.origins[roughness] == made["Clay"]
+
+    # Each on a part of the kettle, let go over it.
+    parts = ("body", "lid", "spout", "handle", "foot")
+    for part, name in zip(parts, made, strict=True):
+        let_go(window, made[name], place_of(window, "kettle", part))
+    kettle = session.scene.object("kettle") if session.scene else None
+    assert kettle and [worn(session.project, kettle, part) for part in parts] == list(made.values())
+    tune.select(made["Clay"])
+    assert "Tea kettle: body" in tune.worn_by.text()
+
+    # Tuned on the part: only there does the picture change.
+    at = place_of(window, "kettle", "body")
+    before = settled(window, "tune")
+    slider = tune.sheet.controls[metallic].slider
+    assert slider
+    until(lambda: tune.portraits.settled)
+    programs = window.worker.compiled
+    drag(slider, QPointF(slider.position_of(0.0), 11), QPointF(slider.position_of(0.9), 11))
+    after = settled(window, "tune")
+    assert window.worker.compiled == programs
+    assert np.abs(after[int(at.y()), int(at.x())] - before[int(at.y()), int(at.x())]).sum() > 12
+    spot = place_of(window, "mushroom_1", "cap")
+    assert (after[int(spot.y()), int(spot.x())] == before[int(spot.y()), int(spot.x())]).all()
+
+    # Two compared: left of the divider it is as before, right of it the other; what differs is listed.
+    window.actions_by_name["Compare side by side"].trigger()
+    tune.compare.compare(DIVIDER, made["Ink gloss"])
+    stage = tune.stage
+    until(lambda: 1 in stage.comparison.images and stage.still and stage.comparison.images[1].size() == stage.size())
+    QTest.qWait(400)
+    shown = pixels(stage.grab().toImage())
+    drag(stage, QPointF(stage.width() / 2, 30), QPointF(at.x() - 20, 30))
+    moved = pixels(stage.grab().toImage())
+    assert stage.comparison.divider == pytest.approx((at.x() - 20) / stage.width(), abs=0.01)
+    assert (moved[-30:, : int(at.x()) - 40] == shown[-30:, : int(at.x()) - 40]).all()
+    rows = range(tune.compare.table.rowCount())
+    assert [tune.compare.table.item(row, 0).text() for row in rows] == [  # type: ignore[union-attr]
+        "Surface base colour",
+        "Surface metallic",
+        "Surface roughness",
+    ]
+    tune.compare.compare("")
+
+    # One value from a sweep.
+    tune.tabs.setCurrentIndex(0)
+    tune.strip.open_on(made["Clay"], roughness)
+    until(lambda: tune.strip.settled and len(tune.strip.cells) == 5)
+    assert all(not cell.icon().isNull() for cell in tune.strip.cells.values())
+    QTest.mouseClick(tune.strip.cells[0, 2], LEFT)
+    assert session.project.instances[made["Clay"]].values[roughness] == pytest.approx(0.5)
+    tune.strip.close_strip()
+
+    # The author renames one parameter and narrows another.
+    QTest.mouseClick(window.desk_buttons[0], LEFT)
+    values = {i: dict(session.project.instances[i].values) for i in made.values()}
+    bottom = build.bottom
+    bottom.edit_parameter(colour)
+    assert bottom.dialog
+    bottom.dialog.identifier.setText("glaze")
+    bottom.dialog.label.setText("Glaze")
+    QTest.mouseClick(bottom.dialog.buttons.button(OK), LEFT)
+    assert session.material and session.material.parameter(colour).identifier == "glaze"  # type: ignore[union-attr]
+    bottom.edit_parameter(roughness)
+    bottom.dialog.low.setText("0.1")
+    bottom.dialog.high.setText("0.45")
+    QTest.mouseClick(bottom.dialog.buttons.button(OK), LEFT)
+    report = bottom.report
+    assert isinstance(report, ChangeReport) and report.isVisible()
+    assert {e.instance for e in report.effects if e.kind == OUTSIDE} == {made["Clay"], made["Ink gloss"]}
+    until(lambda: report.settled and report.table.cellWidget(0, 1))
+    QTest.mouseClick(report.buttons.button(OK), LEFT)
+    assert {i: dict(session.project.instances[i].values) for i in made.values()} == values  # nothing is lost
+
+    # What is outside is marked, and held to its limits when asked.
+    QTest.mouseClick(window.desk_buttons[1], LEFT)
+    tune.select(made["Clay"])
+    assert tune.sheet.marks[roughness].text() == "!" and "0.1 to 0.45" in tune.sheet.marks[roughness].toolTip()
+    hold = next(a for a in tune.sheet.menu_for(roughness).actions() if a.text() == "Hold to its limits")
+    hold.trigger()
+    assert session.project.instances[made["Clay"]].values[roughness] == 0.45
+    assert tune.sheet.marks[roughness].text() == "○"  # the default was held to the new limits as well
+
+    # Saved and opened again it is the same; undone to the start nothing of it is there.
+    assert session.save()
+    assert open_project(session.folder).project == session.project
+    while session.undo.canUndo():
+        session.undo.undo()
+    assert material_id not in session.project.materials
+    while session.undo.canRedo():
+        session.undo.redo()
+    assert session.project.instances[made["Clay"]].values[roughness] == 0.45
+
+
+def test_several_instances_are_edited_at_once_and_differing_values_show_as_mixed(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select_several(["brass", "copper", "black_iron"])
+    control = tune.sheet.controls["roughness"]
+    assert control.field and control.slider
+    assert control.field.text() == "mixed" and control.slider.mixed and tune.sheet.controls["finish"].isEnabled()
+    click(control.field, QPointF(20, 10))
+    QTest.keyClicks(control.field, "0.33")
+    QTest.keyClick(control.field, Qt.Key.Key_Return)
+    assert [session.project.instances[i].values["roughness"] for i in ("brass", "copper", "black_iron")] == [0.33] * 3
+    assert "0.33" in control.field.text()
+    session.undo.undo()
+    assert session.project.instances["brass"].values["roughness"] == 0.2  # one step for all three
+    tune.sheet.resets["base"].click()
+    assert all("base" not in session.project.instances[i].values for i in ("brass", "copper", "black_iron"))
+    tune.select_several(["brass", "cool_mint"])
+    assert not tune.sheet.controls  # nothing in common
+
+
+def test_groups_are_copied_pasted_and_reset_and_folds_and_conditions_hide(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("aged_copper")
+    sheet = tune.sheet
+    assert not sheet.controls["patina_grain"].isVisible() and not sheet.controls["speckle_colour"].isVisible()
+    sheet.folds["Patina"].click()
+    assert sheet.controls["patina_grain"].isVisible()
+    tick = sheet.controls["speckles"].tick
+    assert tick
+    tick.click()
+    assert sheet.controls["speckle_colour"].isVisible() and not sheet.controls["speckle_seed"].isVisible()
+
+    def choose(group: str, words: str) -> None:
+        ids = [p.id for p in session.project.materials["kettle_metal"].parameters if p.group == group]
+        next(a for a in sheet.group_menu(group, ids).actions() if a.text() == words).trigger()
+
+    choose("Patina", "Copy this group")
+    tune.select("enamel")
+    choose("Metal", "Paste what fits")
+    enamel = look(session.project, "enamel")
+    assert enamel and enamel.values["patina_amount"] == 0.95 and enamel.values["finish"] == 1.0
+    choose("Patina", "Reset this group")
+    assert set(session.project.instances["enamel"].values) == {"finish", "base", "roughness"}
+    tune.select("aged_copper")
+    globe = sheet.controls["rubbed_from"].vector
+    assert globe and globe.globe
+    click(globe.globe, QPointF(globe.globe.width() / 2, 3))
+    x, y, z = session.project.instances["aged_copper"].values["rubbed_from"]  # type: ignore[misc]
+    assert y > 0.95 and x * x + y * y + z * z == pytest.approx(1.0)
+
+
+def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+
+    def seen() -> set[str]:
+        return {i for i, item in tune.tree.items.items() if not item.isHidden()}
+
+    tune.search.setFocus()
+    QTest.keyClicks(tune.search, "roughness < 0.13 tag=polished")
+    assert seen() == {"kettle_metal", "copper", "new_copper"}
+    tune.search.clear()
+    tune.select("brass")
+    tune.hands.toggle_favourite()
+    tune.hands.set_folder("Yellow metals")
+    tune.hands.set_tags("metal, warm ,warm")
+    brass = session.project.instances["brass"]
+    assert (brass.favourite, brass.folder, brass.tags) == (True, "Yellow metals", ("metal", "warm"))
+    folder = tune.tree.items["brass"].parent()
+    assert folder and folder.text(0) == "Yellow metals" and folder.parent() is tune.tree.items["kettle_metal"]
+    tune.favourites.click()
+    assert seen() == {"kettle_metal", "brass"}
+    tune.favourites.click()
+    before = look(session.project, "new_copper")
+    tune.hands.set_parent(["new_copper"], "enamel", keep=True)
+    after = look(session.project, "new_copper")
+    assert before and after and session.project.instances["new_copper"].parent == "enamel"
+    assert [value_of(after, p) for p in after.material.parameters] == [
+        value_of(before, p) for p in before.material.parameters
+    ]
+    tune.hands.set_parent(["enamel"], "speckled_enamel", keep=True)
+    assert "own ancestor" in window.message.text()
+    assert session.project.instances["enamel"].parent == "kettle_metal"
+
+
+def test_an_author_locks_and_a_designer_cannot(demo_folder, open_window: Open, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    tune, session = at_tea(window).tune, window.session
+    tune.select("copper")
+    next(a for a in tune.sheet.menu_for("base").actions() if a.text().startswith("Lock")).trigger()
+    assert session.project.instances["copper"].locks == ("base",)
+    tune.select("aged_copper")
+    assert tune.sheet.marks["base"].text() == "locked" and not tune.sheet.controls["base"].isEnabled()
+    assert session.save()
+    designer = MainWindow(session.folder, only="Tune")
+    try:
+        designer.show()
+        assert designer.desks.currentWidget() is designer.tune
+        designer.go_to_desk(0)
+        assert designer.desks.currentWidget() is designer.tune
+        assert not any(button.isVisible() for button in designer.desk_buttons) and not designer.materials.isVisible()
+        names = {action.text() for action in designer.actions()}
+        assert not names & {"New material", "Expose as a parameter", "Delete", "Build desk", "Import mesh"}
+        assert {"Save", "New instance", "Undo", "Try values"} <= names
+        designer.tune.select("copper")
+        assert not any("ock" in a.text() for a in designer.tune.sheet.menu_for("base").actions())
+        designer.tune.select("aged_copper")
+        assert not designer.tune.sheet.controls["base"].isEnabled()
+    finally:
+        designer.session.undo.setClean()
+        designer.close()
+
+
+def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    stage, panel = tune.stage, tune.compare
+    tune.select("aged_copper")
+    panel.remark.setText("before the rain")
+    QTest.mouseClick(panel.keep, LEFT)
+    (kept,) = session.project.snapshots.values()
+    assert (kept.look, kept.remark, kept.values["patina_amount"]) == ("aged_copper", "before the rain", 0.95)
+    tune.hands.set_value("patina_amount", 0.0)
+    window.compare(FOUR)
+    panel.compare(FOUR, "enamel", "brass", kept.id)
+    until(lambda: set(stage.comparison.images) == {0, 1, 2, 3})
+    QTest.qWait(300)
+    four = [pixels(stage.comparison.images[n]) for n in range(4)]
+    assert all(np.abs(a - b).mean() > 0.5 for n, a in enumerate(four) for b in four[:n])
+    panel.compare(DIFFERENCE, kept.id)
+    until(lambda: stage.still and 1 in stage.comparison.images and stage.comparison.images[1].size() == stage.size())
+    QTest.qWait(300)
+    apart = pixels(stage.grab().toImage())
+    assert apart[60:-60].sum() > 0
+    panel.compare("")
+    panel.snapshots.setCurrentRow(0)
+    QTest.mouseClick(panel.take, LEFT)
+    assert session.project.instances["aged_copper"].values["patina_amount"] == 0.95
+    QTest.mouseClick(panel.forget, LEFT)
+    assert not session.project.snapshots
+
+
+def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_objects(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("warm_honey")
+    QTest.mouseClick(tune.vary_button, LEFT)
+    dialog = tune.variations
+    assert dialog
+    dialog.rows[1].on.click()
+    dialog.count.setValue(6)
+    until(lambda: dialog.settled and dialog.pictures.count() == 6)
+    for row in (1, 4):
+        dialog.pictures.item(row).setCheckState(Qt.CheckState.Checked)  # type: ignore[union-attr]
+    wanted = [dialog.sets[1], dialog.sets[4]]
+    QTest.mouseClick(dialog.buttons.button(OK), LEFT)
+    made = [i for i in session.project.instances.values() if i.name.startswith("Warm honey variation")]
+    assert sorted(i.values["exponent"] for i in made) == sorted(s["exponent"] for s in wanted)  # type: ignore[type-var]
+    tune.select_several([i.id for i in made])
+    tune.hands.make_pick()
+    pick = session.project.picks[tune.look_id]
+    let_go(window, pick.id, place_of(window, "mushroom_1", "cap"), SHIFT)
+    mushroom = session.scene.object("mushroom_1") if session.scene else None
+    assert mushroom and worn(session.project, mushroom) in {i.id for i in made}
+    tune.select(pick.id)
+    assert tune.panels.currentWidget() is tune.pick_panel and "Mushroom 1" in tune.pick_panel.gets.text()
+    first = {worn(session.project, mushroom)}
+    for _ in range(8):
+        QTest.mouseClick(tune.pick_panel.roll, LEFT)
+        first.add(worn(session.project, mushroom))
+    assert first == {i.id for i in made}
+
+
+def test_colours_are_dragged_dropped_taken_from_stage_and_image_and_kept(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("brass")
+    swatch = tune.sheet.controls["base"].swatch
+    assert swatch
+    data = QMimeData()
+    data.setData(COLOUR_DRAG, json.dumps([0.25, 3.0, 0.0, 0.5]).encode())
+    swatch.dropEvent(QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, LEFT, NONE))
+    assert session.project.instances["brass"].values["base"] == (0.25, 1.0, 0.0, 1.0)  # no HDR, no alpha here
+    settled(window, "tune")
+    swatch.open_picker()
+    assert swatch.picker
+    QTest.mouseClick(swatch.picker.droppers["From the stage"], LEFT)
+    at = place_of(window, "mushroom_1", "cap")
+    click(tune.stage, at)
+    got = session.project.instances["brass"].values["base"]
+    height, width = tune.stage.linear.shape[:2]  # type: ignore[union-attr]
+    here = tune.stage.linear[int(at.y() / tune.stage.height() * height), int(at.x() / tune.stage.width() * width), :3]  # type: ignore[index]
+    assert got[:3] == pytest.approx(np.clip(here, 0, 1), abs=2e-4)  # type: ignore[index]
+    texture = session.images["gate_stone"]
+    dropper = ImageDropper(session, swatch.picker.take, window)
+    dropper.chooser.setCurrentIndex(dropper.chooser.findData("gate_stone"))
+    dropper.canvas.show_image(texture)
+    dropper.show()
+    QTest.qWait(20)
+    place = dropper.canvas.place()
+    click(dropper.canvas, QPointF(place.center()))
+    middle = texture.linear()[texture.height // 2, texture.width // 2]
+    assert session.project.instances["brass"].values["base"][:3] == pytest.approx(middle[:3], abs=3e-3)  # type: ignore[index]
+    swatch.open_picker()
+    row = swatch.picker.swatch_row
+    assert row
+    QTest.mouseClick(row.add, LEFT)
+    assert len(session.project.swatches) == 1 and len(row.buttons) == 1
+    picker = swatch.picker
+    picker.hsv[0].want(120.0)
+    assert session.project.instances["brass"].values["base"] != session.project.swatches[0]
+    QTest.mouseClick(row.buttons[0], LEFT)
+    assert session.project.instances["brass"].values["base"] == pytest.approx(session.project.swatches[0], abs=1e-6)
+    picker.hide()
+    assert session.save() and open_project(session.folder).project.swatches == session.project.swatches
+
+
+def test_a_glow_in_stops_goes_above_white(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("cool_mint")
+    field, swatch = tune.sheet.controls["strength"].field, tune.sheet.controls["rim_colour"].swatch
+    assert field and swatch and field.text() == "0.00 stops"
+    click(field, QPointF(20, 10))
+    QTest.keyClicks(field, "1.5")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert session.project.instances["cool_mint"].values["strength"] == pytest.approx(2**1.5)
+    swatch.open_picker()
+    assert swatch.picker
+    base = max(swatch.value[:3])
+    swatch.picker.strength_field.want(3.0)
+    assert max(session.project.instances["cool_mint"].values["rim_colour"][:3]) == pytest.approx(8.0, rel=1e-3)  # type: ignore[index]
+    assert base < 2 and swatch.words().endswith("+3.0")
+    swatch.picker.hide()
+    slider = tune.sheet.controls["exponent"].slider
+    assert slider and slider.ratio and (slider.low, slider.high) == (1.0, 10.0)
+    drag(slider, QPointF(slider.position_of(slider.value), 11), QPointF(slider.width() / 2, 11))
+    exponent = session.project.instances["cool_mint"].values["exponent"]
+    assert exponent == pytest.approx(10**0.5, rel=0.05)
+    tune.hands.set_value("exponent", 60.0)  # beyond the slider, within the hard limits
+    assert session.project.instances["cool_mint"].values["exponent"] == 60.0 and slider.value == 60.0
+
+
+def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: MainWindow) -> None:
+    session, bottom = window.session, window.build.bottom
+    session.open_material("height_ramp")
+    bottom.refresh()
+    shelf = bottom.shelf
+    data = QMimeData()
+    data.setData("application/x-soft-lantern-parameter", b"roughness")
+    first = shelf.cards["low_colour"]
+    at = QPointF(first.mapTo(shelf, QPoint(4, 30)))
+    shelf.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, NONE))
+    ramp = session.project.materials["height_ramp"]
+    assert ramp.parameters[0].id == "roughness" and ramp.parameters[0].group == "Colours"
+    bottom.keep_preset("As it was")
+    bottom.shelf.value_wanted.emit("roughness", 0.1)
+    assert session.project.materials["height_ramp"].parameter("roughness").default == 0.1  # type: ignore[union-attr]
+    bottom.take_preset("As it was")
+    assert session.project.materials["height_ramp"].parameter("roughness").default == 0.7  # type: ignore[union-attr]
+    window.tune.select("amber_hour")
+    offered = [a.text() for a in window.tune.hands.preset_menu().actions()]
+    assert offered == ["As it was"]
+    action: QAction = window.tune.hands.preset_menu().actions()[0]
+    action.trigger()
+    assert session.project.instances["amber_hour"].values["spread"] == 4.0
+
+
+def test_what_changed_since_the_last_save_is_shown_with_pictures(window: MainWindow) -> None:
+    session, tune = window.session, at_tea(window).tune
+    metal = session.project.materials["kettle_metal"]
+    quieter = tuple(changed(p, default=0.1) if p.id == "roughness" else p for p in metal.parameters)
+    session.apply_material("Set default", changed(metal, parameters=quieter))
+    tune.select("enamel")
+    tune.hands.show_changes()
+    report = tune.hands.report
+    assert report and {report.after.instances[e.instance].name for e in report.effects} == {"Copper"}
+    until(lambda: report.settled and report.table.cellWidget(0, 1))
+    report.reject()
