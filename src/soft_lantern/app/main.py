@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import signal
 import sys
 from pathlib import Path
@@ -13,6 +14,8 @@ from soft_lantern.app.garbage import GarbageCollector
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.window import MainWindow
 
+SETTLED = 5000
+"""Milliseconds after which what has been opened is taken to stay, so that looking for garbage passes it over."""
 TURN = 0.0005
 """Seconds after which a thread that computes lets the window's thread go on, when it asks to."""
 
@@ -26,6 +29,7 @@ def run(folder: Path, only: str | None = None) -> int:
     beat = QTimer()
     beat.start(300)  # lets Python see the signal
     beat.timeout.connect(lambda: None)
+    QTimer.singleShot(SETTLED, gc.freeze)
     return application.exec()
 
 

@@ -9,7 +9,9 @@ from soft_lantern.app.miniatures import Miniatures, shown_on
 from soft_lantern.app.session import Session, look_choices
 from soft_lantern.app.timers import single_shot
 from soft_lantern.graph.document import Project
+from soft_lantern.graph.family import family
 from soft_lantern.graph.instances import look
+from soft_lantern.graph.shape import shape_of
 from soft_lantern.render.worker import RenderWorker
 
 SIDE = 128
@@ -32,6 +34,8 @@ class Portraits(QObject):
         self._keys: dict[str, Key] = {}
         self._asked: dict[str, Key] = {}
         self._unchecked: list[str] = []
+        self._seen: tuple[Project, tuple[object, ...]] | None = None
+        self._shape: object = None
         self._miniatures = Miniatures(session, worker, "portraits", self)
         self._miniatures.arrived.connect(self._take)
         self._miniatures.failed.connect(self._give_up)
@@ -39,15 +43,35 @@ class Portraits(QObject):
 
     def refresh(self) -> None:
         """Have drawn anew whatever looks different from its picture."""
-        project = self.session.project
-        self._unchecked = [look_id for look_id, _ in look_choices(project)]
-        gone = self.images.keys() - set(self._unchecked)
+        project, before = self.session.project, self._seen
+        around = (project.materials, project.scenes, project.assets, self.session.scene_id, *self._loaded())
+        if before is None or [id(each) for each in around] != [id(each) for each in before[1]]:
+            self._unchecked = [look_id for look_id, _ in look_choices(project)]
+        elif project.instances is not before[0].instances:
+            self._unchecked += self._touched(before[0], project)
+        self._seen = (project, around)
+        if shape_of(project) is not self._shape:
+            self._shape = shape_of(project)
+            self._drop_gone()
+        self._sift.start()
+
+    def _loaded(self) -> list[object]:
+        """What has been read of meshes and images, as objects."""
+        return [*self.session.models.values(), *self.session.images.values()]
+
+    def _touched(self, before: Project, project: Project) -> list[str]:
+        """The instances that are others than before, and all that inherit from them."""
+        known = before.instances
+        other = [i.id for i in project.instances.values() if known.get(i.id) is not i]
+        return list(dict.fromkeys(each for i in other for each in (i, *(below.id for below in family(project, i)))))
+
+    def _drop_gone(self) -> None:
+        gone = self.images.keys() - {look_id for look_id, _ in look_choices(self.session.project)}
         for look_id in gone:
             del self.images[look_id]
             self._keys.pop(look_id, None)
             self._asked.pop(look_id, None)
             self._miniatures.drop(look_id)
-        self._sift.start()
 
     @property
     def settled(self) -> bool:
@@ -59,6 +83,8 @@ class Portraits(QObject):
         project = self.session.project
         some, self._unchecked = self._unchecked[:AT_ONCE], self._unchecked[AT_ONCE:]
         for look_id in some:
+            if look_id not in project.instances and look_id not in project.materials:
+                continue
             key = self._key(project, look_id)
             if self._keys.get(look_id) == key:
                 self._miniatures.drop(look_id)

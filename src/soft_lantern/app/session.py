@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import functools
+import os
 import shutil
 from collections import Counter
 from collections.abc import Callable
@@ -45,11 +46,11 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
 )
-from soft_lantern.graph.identity import by_identity
-from soft_lantern.graph.instances import ancestry, families, put_material
+from soft_lantern.graph.instances import ancestry, put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.graph.picks import dressed, worn_looks
 from soft_lantern.graph.ramps import ramp_images
+from soft_lantern.graph.shape import shape_of
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
@@ -58,6 +59,8 @@ from soft_lantern.values.images import Image
 T = TypeVar("T")
 RECOVERY_DELAY = 2000
 NOTICES_DELAY = 120
+WATCH_PAUSE, AT_ONCE = 10, 150
+"""Thousands of files are watched so many at a time, with a pause in milliseconds, so that the window stays live."""
 
 
 class Session(QObject):
@@ -113,6 +116,8 @@ class Session(QObject):
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _: self._outside_timer.start())
         self._watcher.fileChanged.connect(lambda _: self._outside_timer.start())
+        self._unwatched: list[str] = []
+        self._watch_timer = single_shot(self, WATCH_PAUSE, self._watch_some)
         self._watch()
         self._load_missing_models()
         self._load_changed_textures()
@@ -349,7 +354,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop what runs beside the window."""
-        for timer in (self._notices_timer, self._recovery_timer, self._outside_timer):
+        for timer in (self._notices_timer, self._recovery_timer, self._outside_timer, self._watch_timer):
             timer.stop()
         if self.undo.isClean() and not self._recovery_unanswered:
             self.forget_recovery()
@@ -495,12 +500,19 @@ class Session(QObject):
             self.files_changed_outside.emit(differing)
 
     def _watch(self) -> None:
-        wanted = [str(self.folder), *(str(self.folder / name) for name in FOLDERS)]
-        wanted += [str(self.folder / relative) for relative in self.snapshot]
+        """See to it that every file and folder of the project is watched, a few at a time."""
+        self._unwatched = [*reversed(self.snapshot), *FOLDERS, "."]
+        self._watch_timer.start()
+
+    def _watch_some(self) -> None:
+        some, self._unwatched = self._unwatched[-AT_ONCE:], self._unwatched[:-AT_ONCE]
         present = {*self._watcher.files(), *self._watcher.directories()}
-        missing = [p for p in wanted if p not in present and Path(p).exists()]
+        paths = [os.path.normpath(f"{self.folder}/{relative}") for relative in some]
+        missing = [path for path in paths if path not in present and os.path.exists(path)]
         if missing:
             self._watcher.addPaths(missing)
+        if self._unwatched:
+            self._watch_timer.start()
 
     def _submit(self, work: Callable[[], object]) -> Future[object] | None:
         with contextlib.suppress(RuntimeError):  # closing
@@ -529,21 +541,9 @@ class _Edit(QUndoCommand):
         self.session.put(self.after)
 
 
-@by_identity(8)
-def look_choices(project: Project) -> list[tuple[str, str]]:
+def look_choices(project: Project) -> tuple[tuple[str, str], ...]:
     """Every material and instance by id, with a name to choose it by; instances stand under their material."""
-    listed: list[tuple[str, str]] = []
-    below_each = families(project)
-
-    def below(parent: str) -> None:
-        for instance in below_each.get(parent, ()):
-            listed.append((instance.id, instance.name))
-            below(instance.id)
-
-    for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
-        listed.append((material.id, material.name))
-        below(material.id)
-    return listed
+    return shape_of(project).looks
 
 
 def wearables(project: Project) -> list[tuple[str, str]]:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.parameters import held
+from soft_lantern.graph.shape import shape_of
 from soft_lantern.graph.snippets import attached, put_snippet
 from soft_lantern.values.kinds import Kind, Value, components
 
@@ -71,16 +71,7 @@ def locked_by(project: Project, instance_id: str, parameter_id: str) -> Instance
 
 def children(project: Project, parent_id: str) -> list[Instance]:
     """The instances whose parent is that material or instance, by name."""
-    return families(project).get(parent_id, [])
-
-
-@by_identity(8)
-def families(project: Project) -> dict[str, list[Instance]]:
-    """The children of every material and instance that has any, by its id."""
-    found: dict[str, list[Instance]] = {}
-    for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
-        found.setdefault(instance.parent, []).append(instance)
-    return found
+    return [project.instances[each] for each in shape_of(project).children.get(parent_id, ())]
 
 
 def put_material(project: Project, material: Material) -> Project:

@@ -47,6 +47,7 @@ class TuneDesk(QWidget):
         self.session, self.worker = session, worker
         self.look_id = ""
         self.selected: list[str] = []
+        self._pictured: object = None
         self.tree = FamilyTree()
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
@@ -88,17 +89,14 @@ class TuneDesk(QWidget):
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
-        self.refresh()
+        self._settle()
+        catch_up.stale = True
 
     # What is shown
 
     def refresh(self) -> None:
         """Show how things are."""
-        project = self.session.project
-        if not {self.look_id} & {*project.instances, *project.materials, *project.picks}:
-            self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
-        known = {*project.instances, *project.materials}
-        self.selected = [each for each in self.selected if each in known] or [self.look_id]
+        self._settle()
         self._show_tree()
         self._show_selected()
         if self.isVisible():
@@ -161,13 +159,21 @@ class TuneDesk(QWidget):
         """Take away what is the author's alone."""
         self.sheet.author = False
 
+    def _settle(self) -> None:
+        """Let something that is there be current, and nothing selected that is gone."""
+        project = self.session.project
+        if not any(self.look_id in each for each in (project.instances, project.materials, project.picks)):
+            self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
+        known = (project.instances, project.materials)
+        self.selected = [each for each in self.selected if any(each in some for some in known)] or [self.look_id]
+
     def _show_tree(self) -> None:
         self.tree.show_project(
             self.session.project, self.look_id, self.search.text(), favourites=self.favourites.isChecked()
         )
-        for look_id, image in self.portraits.images.items():
-            item = self.tree.items.get(look_id)
-            if item and item.icon(0).isNull():
+        if self._pictured is not self.tree.items:
+            self._pictured = self.tree.items
+            for look_id, image in self.portraits.images.items():
                 self.tree.show_portrait(look_id, image)
 
     def _show_selected(self) -> None:
@@ -181,7 +187,9 @@ class TuneDesk(QWidget):
             return
         shown = self.instances() or [self.look_id]
         self.sheet.show_looks(project, shown)
-        self.compare.show_look(self.look_id)
+        self.compare.look_id = self.look_id
+        if self.compare.isVisible() or self.stage.comparison.on:
+            self.compare.refresh()
         self.strip.show_look(self.look_id)
         self.stage.card_look = self.look_id
         if self.stage.card:
@@ -277,6 +285,7 @@ class TuneDesk(QWidget):
         self.tabs = QTabWidget()
         self.tabs.addTab(self._values(), "Values")
         self.tabs.addTab(self.compare, "Compare")
+        self.tabs.currentChanged.connect(lambda _: self.compare.refresh())
         self.panels = QStackedWidget()
         self.panels.addWidget(self.tabs)
         self.panels.addWidget(self.pick_panel)

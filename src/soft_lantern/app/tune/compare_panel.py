@@ -42,6 +42,7 @@ class ComparePanel(QWidget):
         super().__init__(parent)
         self.session, self.comparison = session, comparison
         self.look_id = ""
+        self._offered: object = None
         self.mode = QComboBox()
         self.mode.setAccessibleName("how to compare")
         for value, words in MODES.items():
@@ -77,20 +78,14 @@ class ComparePanel(QWidget):
         self.forget.clicked.connect(self._forget)
         self.snapshots.itemSelectionChanged.connect(self._enable)
 
-    def show_look(self, look_id: str) -> None:
-        """Set another look against the others, or the same as it is now."""
-        self.look_id = look_id
-        self.refresh()
-
     def refresh(self) -> None:
         """Show how things are."""
         project, found = self.session.project, look(self.session.project, self.look_id)
         kept = [s for s in project.snapshots.values() if self._family(s.look) == self._family(self.look_id)]
-        choices = [(name, look_id) for look_id, name in look_choices(project) if look_id != self.look_id]
-        choices += [(f"Snapshot: {self._caption(s)}", s.id) for s in kept]
-        for box in self.others:
-            chosen = box.currentData()
-            fill(box, choices, chosen if chosen in [data for _, data in choices] else self._first(choices))
+        offered = (look_choices(project), self.look_id, [(s.id, self._caption(s)) for s in kept])
+        if offered != self._offered:
+            self._offered = offered
+            self._offer(kept)
         shown = [self.snapshots.item(row) for row in range(self.snapshots.count())]
         if [(s.id, self._caption(s)) for s in kept] != [
             (i.data(Qt.ItemDataRole.UserRole), i.text()) for i in shown if i
@@ -105,6 +100,16 @@ class ComparePanel(QWidget):
         self._show_sides()
         self._show_differing(found)
         self._enable()
+
+    def _offer(self, kept: list[Snapshot]) -> None:
+        """Let the boxes offer every other look, and the snapshots of the family."""
+        project = self.session.project
+        choices = [(name, look_id) for look_id, name in look_choices(project) if look_id != self.look_id]
+        choices += [(f"Snapshot: {self._caption(s)}", s.id) for s in kept]
+        known = {data for _, data in choices}
+        for box in self.others:
+            chosen = box.currentData()
+            fill(box, choices, chosen if chosen in known else self._first(choices))
 
     def compare(self, mode: str, *others: str) -> None:
         """Compare what is tuned with other looks or snapshots, by their ids."""

@@ -10,6 +10,7 @@ from soft_lantern.app.stage.stage_view import LOOK_DRAG
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.family import searcher
 from soft_lantern.graph.instances import children
+from soft_lantern.graph.shape import shape_of
 
 ID = Qt.ItemDataRole.UserRole
 FAVOURITE, LOCKS = "★", "locks"
@@ -45,6 +46,7 @@ class FamilyTree(QTreeWidget):
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.items: dict[str, QTreeWidgetItem] = {}
         self._shape: object = None
+        self._wanted = ("", False)
         self._filling = False
         self.currentItemChanged.connect(lambda _: self._tell())
         self.itemSelectionChanged.connect(self._tell)
@@ -60,21 +62,18 @@ class FamilyTree(QTreeWidget):
     def show_project(self, project: Project, current: str, sought: str = "", *, favourites: bool = False) -> None:
         """Show the families, of which only what is sought where something is; nothing is rebuilt without need."""
         self._filling = True
-        shape = (
-            [(m.id, m.name) for m in project.materials.values()],
-            [(i.id, i.name, i.parent, i.folder, i.favourite, i.tags, i.locks) for i in project.instances.values()],
-            [(p.id, p.name) for p in project.picks.values()],
-        )
-        if shape != self._shape:
+        shape, sought = shape_of(project), sought.strip()
+        rebuilt = shape is not self._shape
+        if rebuilt:
             kept = set(self.selected)
             self._shape = shape
             self._rebuild(project)
             for look_id in kept & self.items.keys():
                 self.items[look_id].setSelected(True)
-        wanted = (sought.strip(), favourites, project if sought.strip() else None)
-        if wanted != getattr(self, "_wanted", None) or shape is self._shape:
+        wanted = (sought, favourites)
+        if rebuilt or sought or wanted != self._wanted:  # what is sought may be a value, which another edit changes
             self._wanted = wanted
-            self._sift(project, sought.strip(), favourites)
+            self._sift(project, sought, favourites)
         item = self.items.get(current)
         if item and self.currentItem() is not item:
             self.setCurrentItem(item, 0, QItemSelectionModel.SelectionFlag.NoUpdate)

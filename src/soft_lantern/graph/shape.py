@@ -1,0 +1,76 @@
+"""Who stands where among a project's looks, apart from their values: worked out anew only when that is another.
+
+Tuning makes a new project at every step of a hand, in which one instance holds another value; thousands of others, and
+what they are called, stay as they are. Views hold on to a `Shape` and compare it by identity.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from soft_lantern.graph.document import Instance, Project
+from soft_lantern.graph.identity import by_identity
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Shape:
+    """`children`: the instances below each look, by name. `looks`: every look with its name, families together."""
+
+    children: Mapping[str, tuple[str, ...]]
+    looks: tuple[tuple[str, str], ...]
+
+
+_last: list[tuple[Project, Shape]] = []
+
+
+@by_identity(16)
+def shape_of(project: Project) -> Shape:
+    """The shape of a project: the same object as the last one's as long as nothing of it differs."""
+    shape = _last[0][1] if _last and _same(_last[0][0], project) else _worked_out(project)
+    _last[:] = [(project, shape)]
+    return shape
+
+
+def _same(one: Project, other: Project) -> bool:
+    return (
+        _alike(one.instances, other.instances, _standing)
+        and _alike(one.materials, other.materials, _name)
+        and _alike(one.picks, other.picks, _name)
+    )
+
+
+def _alike(one: Mapping[str, Any], other: Mapping[str, Any], told: Any) -> bool:
+    """Whether two mappings have the same keys in the same order, with records that tell the same."""
+    if one is other:
+        return True
+    if len(one) != len(other) or list(one) != list(other):
+        return False
+    pairs = zip(one.values(), other.values(), strict=True)
+    return all(told(a) == told(b) for a, b in pairs if a is not b)
+
+
+def _name(record: Any) -> str:
+    return str(record.name)
+
+
+def _standing(i: Instance) -> tuple[object, ...]:
+    return (i.name, i.parent, i.folder, i.tags, i.favourite, i.locks)
+
+
+def _worked_out(project: Project) -> Shape:
+    found: dict[str, list[str]] = {}
+    for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
+        found.setdefault(instance.parent, []).append(instance.id)
+    looks: list[tuple[str, str]] = []
+
+    def below(parent: str) -> None:
+        for instance_id in found.get(parent, ()):
+            looks.append((instance_id, project.instances[instance_id].name))
+            below(instance_id)
+
+    for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
+        looks.append((material.id, material.name))
+        below(material.id)
+    return Shape({parent: tuple(ids) for parent, ids in found.items()}, tuple(looks))
