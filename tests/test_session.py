@@ -145,7 +145,7 @@ def test_choices_list_materials_with_their_families_and_new_names_differ(session
     ids = [look_id for look_id, _ in look_choices(session.project)]
     assert ids[:2] == ["basin_nectar", "night_nectar"]
     ramp = ids.index("height_ramp")
-    assert ids[ramp : ramp + 5] == ["height_ramp", "amber_hour", "last_light", "pool_depths", "mossy_urn"]
+    assert ids[ramp : ramp + 5] == ["height_ramp", "amber_hour", "last_light", "pool_depths", "kettle_metal"]
     first = new_instance(session.project, "height_ramp")
     project = put_instance(session.project, first)
     assert new_instance(project, "height_ramp").name != first.name

@@ -247,7 +247,7 @@ def test_bookmarks_turntable_and_scenes(dress: MainWindow) -> None:
     until(lambda: session.view.yaw != yaw)
     stage.turntable(False)
     dress.actions_by_name["Next scene"].trigger()
-    assert session.scene_id == "garden" and dress.scenes.currentData() == "garden"
+    assert session.scene_id == "tea_terrace" and dress.scenes.currentData() == "tea_terrace"
     dress.actions_by_name["New scene"].trigger()
     assert session.scene and not session.scene.objects
     dress.actions_by_name["Add card to the stage"].trigger()
@@ -256,7 +256,7 @@ def test_bookmarks_turntable_and_scenes(dress: MainWindow) -> None:
     assert "garden" in session.project.scenes and session.scene
     while session.undo.canUndo():
         session.undo.undo()
-    assert set(session.project.scenes) == {"garden", "nectar_basin"}
+    assert set(session.project.scenes) == {"garden", "nectar_basin", "tea_terrace"}
 
 
 def test_the_card_zooms_in_whole_steps_and_is_dragged(dress: MainWindow) -> None:

@@ -17,7 +17,7 @@ from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
 from soft_lantern.graph.parameters import add_parameter, with_choices
-from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Kind, Value
@@ -49,7 +49,7 @@ class Authoring:
         of `graph.document.Parameter`, such as soft_high, scale, use, hdr or advanced.
         """
         kind = kind or (Kind.COLOUR if isinstance(default, str | tuple) else Kind.NUMBER)
-        identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
+        identifier = as_identifier(label, {p.identifier for p in self.material.parameters} | HLSL_WORDS)
         low, high = (float(limits[0]), float(limits[1])) if limits else (None, None)
         control: Literal["slider", "field"] = "slider" if limits else "field"
         parameter = Parameter(
@@ -72,7 +72,7 @@ class Authoring:
 
     def expose_texture(self, label: str, texture_id: str = "", *, group: str = "", tooltip: str = "") -> Wire:
         """A new parameter that holds a texture of the project, as a wire."""
-        identifier = as_identifier(label, {p.identifier for p in self.material.parameters})
+        identifier = as_identifier(label, {p.identifier for p in self.material.parameters} | HLSL_WORDS)
         parameter = Parameter(
             id=identifier,
             identifier=identifier,

@@ -13,7 +13,7 @@ from soft_lantern.graph.document import Material, Node, Parameter, Preset, chang
 from soft_lantern.graph.edits import add_node, change_node, connect, remove_nodes, type_value
 from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown_name
 from soft_lantern.graph.lowering import typed_value
-from soft_lantern.ir.glsl_words import as_identifier, trouble_with_identifier
+from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier, trouble_with_exposed
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.values.kinds import Kind, Value, components, fitted
 
@@ -122,7 +122,7 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     kind = input_kind(material, node_id, port, output_kinds(material))
     is_constant = not port.carries.takes_wire
     label = node.name or (node_type.title if is_constant else f"{node_type.title} {port.label}")
-    taken = {p.identifier for p in material.parameters} | set(INPUTS)
+    taken = {p.identifier for p in material.parameters} | set(INPUTS) | HLSL_WORDS
     low, high = port.carries.expected or (None, None)
     value = typed_value(node, node_type, port_name)
     parameter = Parameter(
@@ -213,7 +213,7 @@ def check_parameter(material: Material, parameter: Parameter) -> None:
 def trouble_with_parameter(material: Material, parameter: Parameter) -> str | None:
     """What is wrong with a parameter's identifier or limits, as a sentence, or None."""
     named = f"the identifier “{parameter.identifier}” of {parameter.label}"
-    wrong = trouble_with_identifier(parameter.identifier)
+    wrong = trouble_with_exposed(parameter.identifier)
     if wrong:
         return f"{named} {wrong}"
     if parameter.identifier in INPUTS:

@@ -34,6 +34,22 @@ reflect refract round roundEven sign sin sinh smoothstep sqrt step tan tanh texe
 textureLod textureOffset textureProj textureSize transpose trunc
 """
 RESERVED = frozenset((_TYPES + _KEYWORDS + _FUNCTIONS).split())
+_HLSL = """
+AppendStructuredBuffer BlendState Buffer ByteAddressBuffer CompileShader ComputeShader ConsumeStructuredBuffer
+DepthStencilState DepthStencilView DomainShader GeometryShader HullShader InputPatch LineStream OutputPatch
+PixelShader PointStream RWBuffer RWByteAddressBuffer RWStructuredBuffer RWTexture1D RWTexture2D RWTexture3D
+RasterizerState RenderTargetView SamplerComparisonState SamplerState StructuredBuffer Texture1D Texture2D
+Texture2DArray Texture2DMS Texture3D TextureCube TriangleStream VertexShader asm_fragment bool1 cbuffer column_major
+compile compile_fragment dword export float1 float2 float3 float4 float2x2 float3x3 float4x4 fxgroup groupshared
+half2 half3 half4 int1 int2 int3 int4 line lineadj linear matrix min10float min12int min16float min16int min16uint
+nointerpolation pass pixelfragment point register row_major snorm stateblock stateblock_state string tbuffer
+technique technique10 technique11 texture1D texture2D texture3D textureCube triangle triangleadj uint1 uint2 uint3
+uint4 unorm vector vertexfragment
+asdouble asfloat asint asuint atan2 clip countbits ddx ddy fmod frac frexp isfinite ldexp lerp lit log10 mad mul
+rcp rsqrt saturate sincos tex2D transpose
+"""
+HLSL_WORDS = frozenset(_HLSL.split())
+"""Keywords and common functions of HLSL (Microsoft, HLSL reference: Keywords, Reserved words, Intrinsic functions)."""
 
 _IDENTIFIER = re.compile(r"[A-Za-z][A-Za-z0-9_]*\Z")
 
@@ -49,6 +65,11 @@ def trouble_with_identifier(text: str) -> str | None:
     if text in RESERVED:
         return "is a word of GLSL"
     return None
+
+
+def trouble_with_exposed(text: str) -> str | None:
+    """The same for an identifier that other programs are to read: it must be no word of HLSL either."""
+    return trouble_with_identifier(text) or ("is a word of HLSL" if text in HLSL_WORDS else None)
 
 
 def as_identifier(label: str, taken: Collection[str] = (), fallback: str = "value") -> str:
