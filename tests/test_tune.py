@@ -257,6 +257,7 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
     def seen() -> set[str]:
         return {i for i, item in tune.tree.items.items() if not item.isHidden()}
 
+    tune.select("new_copper")
     tune.search.setFocus()
     QTest.keyClicks(tune.search, "roughness < 0.13 tag=polished")
     assert seen() == {"kettle_metal", "copper", "new_copper"}

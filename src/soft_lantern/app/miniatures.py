@@ -105,17 +105,21 @@ def as_image(picture: Picture) -> QImage:
 
 
 def shown_on(session: Session, project: Project, look_id: str) -> Asset:
-    """The asset of the first object on the stage that wears the look, or one of its family; else a ball."""
+    """The asset of the first object on the stage that wears the look, or one of its family; else a ball.
+
+    What wears it as a whole comes before what wears it in one part.
+    """
     scene = project.scenes.get(session.scene_id)
     things = [t for t in (scene.objects if scene else ()) if t.asset in session.models]
     _, material = ancestry(project, look_id)
 
-    def wears(thing: StageObject, exactly: bool) -> bool:
-        has = worn(project, thing)
+    def wears(thing: StageObject, part: str, *, exactly: bool) -> bool:
+        has = worn(project, thing, part)
         return has == look_id if exactly else bool(has) and ancestry(project, has)[1] is material
 
-    for exactly in (True, False):
-        for thing in things:
-            if wears(thing, exactly):
-                return project.assets.get(thing.asset, BALL)
+    for whole in (True, False):
+        for exactly in (True, False):
+            for thing in things:
+                if any(wears(thing, part, exactly=exactly) for part in ([""] if whole else thing.wears)):
+                    return project.assets.get(thing.asset, BALL)
     return BALL

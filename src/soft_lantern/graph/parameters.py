@@ -19,10 +19,11 @@ from soft_lantern.values.kinds import Kind, Value, components, fitted
 
 
 def add_parameter(material: Material, parameter: Parameter, at: int | None = None) -> Material:
-    """The material with one more parameter, last or at a place in the order."""
+    """The material with one more parameter, at a place in the order, or last of its group, or last of all."""
     check_parameter(material, parameter)
     listed = list(material.parameters)
-    listed.insert(len(listed) if at is None else at, parameter)
+    group = [place + 1 for place, other in enumerate(listed) if other.group == parameter.group]
+    listed.insert((group[-1] if group else len(listed)) if at is None else at, parameter)
     return changed(material, parameters=tuple(listed))
 
 
@@ -269,6 +270,8 @@ def held(parameter: Parameter, value: Value) -> Value:
     components or is not a finite number.
     """
     shaped = fitted(value, parameter.kind)
+    if isinstance(shaped, str):
+        return shaped
     parts = components(shaped)
     if not all(math.isfinite(part) for part in parts):
         raise BadValue(f"{parameter.label} must be a finite number")

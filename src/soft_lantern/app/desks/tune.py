@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.portraits import Portraits
-from soft_lantern.app.session import Session
+from soft_lantern.app.session import Session, worn_materials
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tune.compare_panel import ComparePanel
@@ -33,7 +33,8 @@ from soft_lantern.app.tune.sweep_strip import SweepStrip
 from soft_lantern.app.tune.variation_dialog import VariationDialog
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import Instance
-from soft_lantern.graph.picks import wearers, worn
+from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.picks import wearers, worn, worn_looks
 from soft_lantern.render.worker import RenderWorker
 
 VALUES, COMPARE = range(2)
@@ -72,6 +73,7 @@ class TuneDesk(QWidget):
         hands, sheet = self.hands, self.sheet
         self.tree.chosen.connect(self._chosen)
         self.tree.rename_wanted.connect(hands.rename)
+        self.tree.delete_wanted.connect(hands.delete)
         self.tree.parent_wanted.connect(hands.put_under)
         self.tree.menu_wanted.connect(lambda at: self.menu().popup(at))
         self.search.textChanged.connect(lambda _: self._show_tree())
@@ -163,7 +165,10 @@ class TuneDesk(QWidget):
         """Let something that is there be current, and nothing selected that is gone."""
         project = self.session.project
         if not any(self.look_id in each for each in (project.instances, project.materials, project.picks)):
-            self.look_id = next(iter(sorted(project.instances)), next(iter(sorted(project.materials)), ""))
+            scene = self.session.scene
+            seen = [look_id for thing in (scene.objects if scene else ()) for look_id in worn_looks(project, thing)]
+            first = [*(each for each in seen if each in project.instances), *sorted(project.instances)]
+            self.look_id = next(iter([*first, *sorted(project.materials)]), "")
         known = (project.instances, project.materials)
         self.selected = [each for each in self.selected if any(each in some for some in known)] or [self.look_id]
 
@@ -206,7 +211,13 @@ class TuneDesk(QWidget):
         found = list(wearers(self.session.project, scene, set(shown))) if scene else []
         links = [f'<a href="{o.id}|{part}">{o.name}{f": {part}" if part else ""}</a>' for o, part in found[:12]]
         more = f" and {len(found) - 12} more" if len(found) > 12 else ""
-        self.worn_by.setText(f"Worn by {', '.join(links)}{more}" if links else "Nothing on the stage wears it")
+        instance, material = self.instance(), ancestry(self.session.project, self.look_id)[1]
+        kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
+        tried_on = instance.id if instance and not found and kin else ""
+        if self.stage.dress_as != tried_on:
+            self.stage.dress(tried_on)
+        unworn = "Worn by nothing here; its kin show it" if tried_on else ""
+        self.worn_by.setText(f"Worn by {', '.join(links)}{more}" if links else unworn or "Worn by nothing here")
 
     def _chosen(self, look_id: str, selected: list[str]) -> None:
         self.look_id, self.selected = look_id, selected

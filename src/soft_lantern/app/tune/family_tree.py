@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDropEvent, QIcon, QImage, QPixmap
+from PyQt6.QtCore import QEvent, QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from soft_lantern.app.stage.stage_view import LOOK_DRAG
@@ -24,6 +24,7 @@ class FamilyTree(QTreeWidget):
     rename_wanted = pyqtSignal(str, str)
     parent_wanted = pyqtSignal(list, str)
     """Instances dropped on a look, or on a pick that is to hold them."""
+    delete_wanted = pyqtSignal()
     menu_wanted = pyqtSignal(object)
     """A place on the screen where a menu for what is selected is to open."""
 
@@ -46,7 +47,7 @@ class FamilyTree(QTreeWidget):
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.items: dict[str, QTreeWidgetItem] = {}
         self._shape: object = None
-        self._wanted = ("", False)
+        self._wanted = ("", False, "")
         self._filling = False
         self.currentItemChanged.connect(lambda _: self._tell())
         self.itemSelectionChanged.connect(self._tell)
@@ -70,10 +71,10 @@ class FamilyTree(QTreeWidget):
             self._rebuild(project)
             for look_id in kept & self.items.keys():
                 self.items[look_id].setSelected(True)
-        wanted = (sought, favourites)
+        wanted = (sought, favourites, current if sought or favourites else "")
         if rebuilt or sought or wanted != self._wanted:  # what is sought may be a value, which another edit changes
             self._wanted = wanted
-            self._sift(project, sought, favourites)
+            self._sift(project, current, sought, favourites)
         item = self.items.get(current)
         if item and self.currentItem() is not item:
             self.setCurrentItem(item, 0, QItemSelectionModel.SelectionFlag.NoUpdate)
@@ -131,8 +132,8 @@ class FamilyTree(QTreeWidget):
         item.setText(1, " ".join(marks))
         item.setToolTip(0, ", ".join(instance.tags))
 
-    def _sift(self, project: Project, sought: str, favourites: bool) -> None:
-        """Hide what is not sought; whoever stands above something sought stays."""
+    def _sift(self, project: Project, current: str, sought: str, favourites: bool) -> None:
+        """Hide what is not sought; what is current stays, and whoever stands above something that does."""
         fits = searcher(project, sought)
 
         def visit(item: QTreeWidgetItem) -> bool:
@@ -143,6 +144,7 @@ class FamilyTree(QTreeWidget):
                     found = visit(child) or found
             instance = project.instances.get(item.data(0, ID) or "")
             own = instance is not None and (not favourites or instance.favourite) and fits(instance)
+            own = own or item.data(0, ID) == current
             shown = own or found or not (sought or favourites)
             item.setHidden(not shown)
             return shown
@@ -166,6 +168,21 @@ class FamilyTree(QTreeWidget):
         viewport = self.viewport()
         assert viewport
         self.menu_wanted.emit(viewport.mapToGlobal(at))
+
+    def event(self, event: QEvent | None) -> bool:
+        """Keys that mean something here are not the window's while the tree has the focus."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            selects = event.matches(QKeySequence.StandardKey.SelectAll)
+            if selects or event.key() in (Qt.Key.Key_F2, Qt.Key.Key_Delete):
+                event.accept()
+                return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() == Qt.Key.Key_Delete:
+            self.delete_wanted.emit()
+        else:
+            super().keyPressEvent(event)
 
     # Drags
 

@@ -68,6 +68,7 @@ class InstanceHands:
             instance = new_instance(project, desk.look_id)
             self._select(instance.id)
             self.session.attempt("Add instance", lambda: put_instance(self.session.project, instance))
+            desk.tree.setFocus()  # so that F2 names it
 
     def duplicate(self, *, descendants: bool = False) -> None:
         """Make another instance with the same parent and values, with copies of its descendants if asked."""
@@ -104,7 +105,7 @@ class InstanceHands:
             looks = (*pick.looks, *(each for each in look_ids if each not in pick.looks))
             self.session.attempt("Put into pick", lambda: put_pick(project, changed(pick, looks=looks)))
             return
-        ids = [each for each in look_ids if each in project.instances]
+        ids = [i for i in look_ids if i in project.instances and project.instances[i].parent != target]
         if ids:
             menu = QMenu(self.desk)
             menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

@@ -134,6 +134,9 @@ class Sheet(QScrollArea):
     def _show_conditions(self) -> None:
         """Offer what its switch asks for and no fold hides."""
         known = {p.id: p for p in self._parameters}
+        for group, fold in self.folds.items():
+            hidden = [p for p in self._parameters if p.group == group and p.advanced]
+            fold.setVisible(any(is_offered(p, self._values, known) for p in hidden))
         for parameter in self._parameters:
             folded = parameter.advanced and parameter.group not in self._open
             shown = not folded and is_offered(parameter, self._values, known)

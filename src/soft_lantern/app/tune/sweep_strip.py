@@ -60,6 +60,7 @@ class SweepStrip(QWidget):
         self.cells: dict[tuple[int, int], QToolButton] = {}
         self.cell_values: dict[tuple[int, int], dict[str, Value]] = {}
         self._ends_of = ""
+        self._starts: dict[tuple[str, str], Value] = {}
         self._shown: object = None
         self._miniatures = Miniatures(session, worker, "sweep", self)
         self._miniatures.arrived.connect(self._show_picture)
@@ -104,6 +105,7 @@ class SweepStrip(QWidget):
         """Put the strip away."""
         self._miniatures.forget()
         self._shown = None
+        self._starts.clear()
         self.hide()
 
     def refresh(self, parameter_id: str = "", second_id: str = "") -> None:
@@ -129,10 +131,13 @@ class SweepStrip(QWidget):
             self._fill([], [], None)
             return
         self.words.setText("")
-        shown = (found.material, tuple(sorted(found.values.items())), first, other and other.id, across, down)
+        rest = tuple(sorted((key, value) for key, value in found.values.items() if key not in (first, second)))
+        shown = (found.material, self.look_id, rest, first, other and other.id, across, down)
         if shown != self._shown:
             self._shown = shown
             self._fill([(known[first], value) for value in across], [(other, v) for v in down] if other else [], found)
+        for key, cell in self.cells.items():
+            cell.setChecked(all(value_of(found, known[p]) == v for p, v in self.cell_values[key].items()))
 
     def _show_ends(self, parameter: Parameter) -> None:
         ranged = parameter.kind is Kind.NUMBER and not parameter.choices and parameter.use != "switch"
@@ -147,8 +152,13 @@ class SweepStrip(QWidget):
                 field.show_value(end)
 
     def _steps(self, parameter: Parameter, found: Look, *, ends: bool = False) -> list[Value]:
+        """The values to try. A colour turns from what it was when the strip came to it: taking one moves none."""
         chosen = (self.low.value, self.high.value) if ends and self.low.isVisibleTo(self) else None
-        return sweep(parameter, value_of(found, parameter), self.count.value(), chosen)
+        key = (self.look_id, parameter.id)
+        if key not in self._starts:
+            self._starts = {k: v for k, v in self._starts.items() if k[0] == self.look_id}
+            self._starts[key] = value_of(found, parameter)
+        return sweep(parameter, self._starts[key], self.count.value(), chosen)
 
     def _fill(
         self, across: list[tuple[Parameter, Value]], down: list[tuple[Parameter, Value]], found: Look | None
@@ -182,7 +192,6 @@ class SweepStrip(QWidget):
         cell.setToolTip(f"Take {words}")
         cell.setAccessibleName(f"try {words}")
         cell.setCheckable(True)
-        cell.setChecked(bool(found) and all(found.values.get(p) == v for p, v in values.items() if found))
         cell.clicked.connect(lambda: self.values_wanted.emit(values))
         self.cells[key], self.cell_values[key] = cell, values
         if found:

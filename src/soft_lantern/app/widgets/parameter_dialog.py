@@ -232,6 +232,11 @@ class ParameterDialog(QDialog):
             if entered.kind in (Kind.COLOUR, Kind.TEXTURE):
                 entered = changed(entered, low=None, high=None, step=None)
             return entered
+        # A slider that ran further than new limits now ends with them.
+        if None not in (entered.soft_high, entered.high) and entered.soft_high >= entered.high:  # type: ignore[operator]
+            entered = changed(entered, soft_high=None)
+        if None not in (entered.soft_low, entered.low) and entered.soft_low <= entered.low:  # type: ignore[operator]
+            entered = changed(entered, soft_low=None)
         if entered.use == "switch":
             entered = changed(entered, low=0.0, high=1.0, soft_low=None, soft_high=None, scale="linear")
         return with_choices(entered, _names(self.choices.text()))
