@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
 from soft_lantern.app.change_report import ChangeReport
 from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR
-from soft_lantern.app.stage.stage_view import LOOK_DRAG
+from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.tune.image_dropper import ImageDropper
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
 from soft_lantern.app.window import MainWindow

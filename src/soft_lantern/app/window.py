@@ -65,7 +65,7 @@ class MainWindow(QMainWindow):
         self.session = Session(folder)
         self.swatches = Swatches(self)
         self.droppers = {
-            "From the stage": lambda then: self.stage().take_colour(then),
+            "From the stage": lambda then: self.stage().drops.take_colour(then),
             "From an image": self.drop_from_image,
         }
         self.swatches.wanted.connect(self._keep_swatches)

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.comparison import Comparison, wearing
+from soft_lantern.app.stage.drops import Drops
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.hands import Hands
 from soft_lantern.app.stage.lens import Lens
@@ -42,8 +43,6 @@ from soft_lantern.render.tally import tally
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Matrix
 
-LOOK_DRAG = "application/x-soft-lantern-look"
-"""Ids of looks that are dragged, with spaces between."""
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
 REST = 60
@@ -91,13 +90,13 @@ class StageView(QWidget):
         self.frames_drawn = 0
         self.still = False
         self._asked = 0
-        self._then_colour: Callable[[tuple[float, ...]], None] = lambda _: None
         self._looks = Looks()
         self._bytes = b""
         self._pace = Pace()
         self._figures: list[str] = []
         self.linear: LinearPixels | None = None
         self.comparison = Comparison(self)
+        self.drops = Drops(self)
         self.hands = Hands(self)
         self.under_pointer = UnderPointer(self)
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
@@ -455,7 +454,7 @@ class StageView(QWidget):
         if self.scene is None or self.card:
             return
         if self.clicks == "drop":
-            self._drop_at(at)
+            self.drops.click(at)
             return
         do = {"probe": self._probe_hit, "tape": self._tape_hit}.get(self.clicks, self._pick_hit)
         self.under_pointer.find(at, lambda hit, behind: do(hit, behind, at), behind=self.probing)
@@ -464,56 +463,13 @@ class StageView(QWidget):
         """What the ray through a point of the widget meets first; its key is the object's id and the part's name."""
         return self.under_pointer.hit_at(at, beyond)
 
-    def take_colour(self, then: Callable[[tuple[float, ...]], None]) -> None:
-        """Let the next click hand on the linear colour of the picture there; Escape gives up."""
-        self._then_colour = then
-        if self.clicks != "drop":
-            self.let_clicks("drop")
-        self.session.told.emit("Click the stage where the colour is; Escape gives up")
-
-    def colour_at(self, at: QPointF) -> tuple[float, ...] | None:
-        """The linear RGBA colour of the picture at a point of the widget, before display."""
-        if self.linear is None:
-            return None
-        height, width = self.linear.shape[:2]
-        x, y = int(at.x() / self.width() * width), int(at.y() / self.height() * height)
-        if not (0 <= x < width and 0 <= y < height):
-            return None
-        red, green, blue = (max(float(part), 0.0) for part in self.linear[y, x, :3])
-        return (red, green, blue, 1.0)
-
-    def _drop_at(self, at: QPointF) -> None:
-        found = self.colour_at(at)
-        self.let_clicks("pick")
-        if found:
-            self._then_colour(found)
-            self.session.told.emit(f"Took {', '.join(f'{part:.4f}' for part in found[:3])}, linear")
-
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if event and data and data.hasFormat(LOOK_DRAG):
-            event.acceptProposedAction()
-        elif event:
-            event.ignore()
+        if event:
+            self.drops.enter(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """A look is let go: the part under the pointer wears it, or with Shift the whole object."""
-        data = event.mimeData() if event else None
-        if event is None or data is None or not data.hasFormat(LOOK_DRAG):
-            return
-        event.acceptProposedAction()
-        look_id = data.data(LOOK_DRAG).data().decode().split()[0]
-        whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-
-        def dress(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
-            if hit is None:
-                self.session.told.emit("Let it go over a part of an object, which then wears it")
-                return
-            object_id, part = hit.key
-            self.session.dress_part(object_id, "" if whole else part, look_id)
-            self.picked.emit(object_id, part)
-
-        self.under_pointer.find(event.position(), dress, behind=False)
+        if event:
+            self.drops.let_go(event)
 
     def _pick_hit(self, hit: ObjectHit | None, behind: ObjectHit | None, at: QPointF) -> None:
         object_id, part = hit.key if hit else ("", "")

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, QMimeData, QPoint, QSize, 
 from PyQt6.QtGui import QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
-from soft_lantern.app.stage.stage_view import LOOK_DRAG
+from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.family import searcher
 from soft_lantern.graph.instances import children
