@@ -164,6 +164,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     pictures = []
     for name in ("Night", "Noon"):
         session.change_object("Dress", thing.id, wears={"": instances[name].id})
+        tune.select(instances[name].id)
         pictures.append(settled(window, "tune"))
     assert np.abs(pictures[0] - pictures[1]).max() > 60
     assert as_built.shape != pictures[0].shape or np.abs(as_built - pictures[0]).max() > 60
