@@ -144,7 +144,9 @@ class GlResources:
     def release(self) -> None:
         """Give everything back at once."""
         with contextlib.suppress(Exception):  # what the driver has lost cannot be given back
-            self.context.release()
+            self.context.__enter__()  # type: ignore[no-untyped-call]
+            self.context.__exit__(None, None, None)  # type: ignore[no-untyped-call]
+            self.context.release()  # only one that is current nowhere gives its memory back
 
 
 class Target:
