@@ -139,19 +139,36 @@ class Texture(Record, frozen=True, kw_only=True):
 
 
 class Stop(Record, frozen=True, kw_only=True):
-    """One colour of a gradient, linear RGBA, and where it stands from 0 to 1."""
+    """One colour of a gradient, linear RGBA, and where it stands from 0 to 1.
+
+    `shape`: how the way from here to the next stop goes: straight, held until it, smoothstep, quadratic from or into.
+    """
 
     at: float
     colour: tuple[float, float, float, float]
+    shape: Literal["linear", "constant", "smooth", "ease in", "ease out"] = "linear"
+
+
+class AlphaStop(Record, frozen=True, kw_only=True):
+    """One alpha of a gradient, and where it stands from 0 to 1."""
+
+    at: float
+    alpha: float
 
 
 class Gradient(Record, frozen=True, kw_only=True):
-    """Colours along a line from 0 to 1. `mixing`: the space in which what lies between two stops is mixed."""
+    """Colours along a line from 0 to 1. `mixing`: the space in which what lies between two stops is mixed.
+
+    `hue`: of OKLCH, which way round, as in CSS Color 4. `alphas`: where there are any, alpha has
+    these stops of its own.
+    """
 
     id: str
     name: str
     stops: tuple[Stop, ...] = ()
-    mixing: Literal["linear", "srgb", "oklab"] = "oklab"
+    mixing: Literal["linear", "srgb", "oklab", "oklch"] = "oklab"
+    hue: Literal["shorter", "longer", "increasing", "decreasing"] = "shorter"
+    alphas: tuple[AlphaStop, ...] = ()
     unknown: dict[str, Any] = {}
 
 

@@ -1,0 +1,224 @@
+"""Palettes from images, images as indices into palettes, and families of palettes for one set of indices.
+
+Pixels are 8-bit sRGB with alpha, (height, width, 4). Of an N × N palette, cell i of a row stands at red (of a column at
+green) round(255 · i / (N − 1)): for N = 4 that is 0, 85, 170 and 255, for N = 16 the multiples of 17 (common practice).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+from PIL import Image as Pillow
+
+from soft_lantern.errors import BadValue
+from soft_lantern.graph.document import Gradient, Palette, changed
+from soft_lantern.graph.ramps import colours_at, oklab_of, side_of
+from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear
+from soft_lantern.values.colour import REC709_LUMINANCE, linear_to_srgb, srgb_to_linear
+
+Pixels = npt.NDArray[np.uint8]
+Order = Literal["use", "hue", "luminance"]
+Byte4 = tuple[int, int, int, int]
+MOST_CELLS = 256 * 256
+_LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """A colour of an image as 8-bit sRGB with alpha, and how many pixels have it."""
+
+    colour: Byte4
+    count: int
+
+
+def distinct_colours(pixels: Pixels, *, ignore_alpha: bool = True, order: Order = "use") -> list[Counted]:
+    """The distinct colours of an image. `ignore_alpha`: what differs in alpha alone counts once, as opaque."""
+    flat = pixels.reshape(-1, 4).copy()
+    if ignore_alpha:
+        flat[:, 3] = 255
+    found, counts = np.unique(flat.view(np.uint32).ravel(), return_counts=True)
+    colours = found.view(np.uint8).reshape(-1, 4)
+    listed = [Counted(_bytes(c), int(n)) for c, n in zip(colours, counts, strict=True)]
+    keys = {
+        "use": lambda each: (-each.count, each.colour),
+        "hue": lambda each: (hsv_of([part / 255 for part in each.colour[:3]]), each.colour),
+        "luminance": lambda each: (_luminance(each.colour), each.colour),
+    }
+    return sorted(listed, key=keys[order])
+
+
+def merged(colours: Sequence[Counted], tolerance: float) -> list[Counted]:
+    """Fewer colours: each within a ΔE OK of one that is used more joins it."""
+    kept: list[Counted] = []
+    places: list[npt.NDArray[np.float64]] = []
+    for each in sorted(colours, key=lambda c: -c.count):
+        lab = np.append(oklab_of(_LINEAR[list(each.colour[:3])][None])[0], each.colour[3] / 255)
+        near = next((n for n, place in enumerate(places) if np.linalg.norm(place - lab) <= tolerance), None)
+        if near is None:
+            kept.append(each)
+            places.append(lab)
+        else:
+            kept[near] = Counted(kept[near].colour, kept[near].count + each.count)
+    return kept
+
+
+def quantised(pixels: Pixels, count: int) -> tuple[Pixels, float]:
+    """The image in at most so many colours, alpha kept, and the root mean square error of its pixels in 255ths.
+
+    By Pillow's median cut over the opaque colours. Raises BadValue where the count cannot be.
+    """
+    if not 1 <= count <= 256:
+        raise BadValue(f"an image is brought down to 1 to 256 colours, not {count}")
+    rgb = Pillow.fromarray(np.ascontiguousarray(pixels[..., :3]), "RGB")
+    reduced = rgb.quantize(count, Pillow.Quantize.MEDIANCUT, dither=Pillow.Dither.NONE).convert("RGB")
+    result = np.dstack([np.asarray(reduced), pixels[..., 3]]).astype(np.uint8)
+    apart = result[..., :3].astype(float) - pixels[..., :3]
+    return result, float(np.sqrt((apart**2).mean()))
+
+
+def palette_of(colours: Sequence[Byte4], palette: Palette) -> Palette:
+    """The palette with these colours, linear."""
+    linear = [(*(float(_LINEAR[part]) for part in colour[:3]), colour[3] / 255) for colour in colours]
+    return changed(palette, colours=tuple(linear))
+
+
+def capacity(palette: Palette, side: int | None = None) -> tuple[int, int]:
+    """How many cells are used and how many are free, of the least square that holds all, or of a side that is given."""
+    cells = (side or side_of(palette)) ** 2
+    return len(palette.colours), cells - len(palette.colours)
+
+
+def cell_byte(cell: int, side: int) -> int:
+    """What red or green says for a cell of a row or column."""
+    return round(255 * cell / (side - 1))
+
+
+@dataclass(frozen=True, slots=True)
+class Indexed:
+    """An image of indices: red the column, green the row, alpha as it was; and the colours the palette has none of."""
+
+    pixels: Pixels
+    missing: tuple[Counted, ...]
+
+
+def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> Indexed:
+    """The indices of an image's colours in a palette; a colour it does not hold gets the nearest in OKLab.
+
+    Alpha is kept as it is and plays no part. Raises BadValue where the palette is empty or does not fit the side.
+    """
+    side = side or side_of(palette)
+    if not palette.colours or len(palette.colours) > side * side:
+        raise BadValue(
+            f"{palette.name} has {len(palette.colours)} colours, and {side} × {side} cells hold {side * side}"
+        )
+    held = {_encoded(colour)[:3]: place for place, colour in reversed(list(enumerate(palette.colours)))}
+    flat = np.ascontiguousarray(pixels.reshape(-1, 4)[:, :3])
+    packed = flat[:, 0].astype(np.uint32) << 16 | flat[:, 1].astype(np.uint32) << 8 | flat[:, 2]
+    found, which, counts = np.unique(packed, return_inverse=True, return_counts=True)
+    opaque = np.bincount(which.ravel(), weights=pixels.reshape(-1, 4)[:, 3] > 0, minlength=len(found))
+    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
+    places, missing = [], []
+    for value, count, seen in zip(found, counts, opaque, strict=True):
+        colour = (int(value) >> 16, int(value) >> 8 & 255, int(value) & 255)
+        place = held.get(colour)
+        if place is None:
+            lab = oklab_of(_LINEAR[list(colour)][None])[0]
+            place = int(np.linalg.norm(labs - lab, axis=1).argmin())
+            if seen:
+                missing.append(Counted((*colour, 255), int(count)))
+        places.append(place)
+    cells = np.array(places)[which.ravel()]
+    bytes_ = np.array([cell_byte(cell, side) for cell in range(side)], np.uint8)
+    result = np.zeros((len(cells), 4), np.uint8)
+    result[:, 0], result[:, 1] = bytes_[cells % side], bytes_[cells // side]
+    result[:, 3] = pixels.reshape(-1, 4)[:, 3]
+    return Indexed(result.reshape(pixels.shape), tuple(sorted(missing, key=lambda each: -each.count)))
+
+
+def decoded(indices: Pixels, palette: Palette, side: int | None = None) -> Pixels:
+    """The image of indices and a palette, by the rule of the Palette lookup node; a spare cell is see-through."""
+    side = side or side_of(palette)
+    cell = np.floor(indices[..., :2].astype(np.float64) / 255 * (side - 1) + 0.5).astype(int)
+    table = np.zeros((side * side, 4), np.uint8)
+    for place, colour in enumerate(palette.colours):
+        table[place] = _encoded(colour)
+    result: Pixels = table[cell[..., 1] * side + cell[..., 0]]
+    result[..., 3] = np.round(result[..., 3] / 255.0 * indices[..., 3]).astype(np.uint8)
+    return result
+
+
+def index_traps(indices: Pixels, side: int, used: int) -> list[str]:
+    """What has gone wrong with an image of indices: values between cells, and cells no colour stands in."""
+    told = []
+    exact = np.array([cell_byte(cell, side) for cell in range(side)])
+    seen = indices[indices[..., 3] > 0]
+    between = ~np.isin(seen[:, :2], exact)
+    if between.any():
+        share = 100 * between.any(axis=1).mean()
+        told.append(f"{share:.1f}% of the pixels lie between cells: it was filtered, resized, or compressed with loss")
+    cell = np.floor(seen[:, :2] / 255.0 * (side - 1) + 0.5).astype(int)
+    outside = cell[:, 1] * side + cell[:, 0] >= used
+    if outside.any():
+        told.append(f"{int(outside.sum())} pixels name a cell beyond the {used} that hold a colour")
+    if (seen[:, 2] > 0).any():
+        told.append("blue is not 0 everywhere: this may be a picture, not indices")
+    return told
+
+
+# Families
+
+
+def hue_turned(palette: Palette, degrees: float, locked: frozenset[int] = frozenset()) -> Palette:
+    """Every colour that is not locked turned in OKLCH hue, its lightness and chroma kept as far as a screen shows."""
+
+    def turned(colour: tuple[float, ...]) -> tuple[float, float, float, float]:
+        lightness, chroma, hue = oklch_from_linear(colour[:3])
+        rgb = linear_from_oklch(in_gamut((lightness, chroma, (hue + degrees) % 360.0)))
+        red, green, blue = (min(max(part, 0.0), 1.0) for part in rgb)
+        return (red, green, blue, colour[3])
+
+    kept = (c if n in locked else turned(c) for n, c in enumerate(palette.colours))
+    return changed(palette, colours=tuple(kept))
+
+
+def mapped(palette: Palette, gradient: Gradient, locked: frozenset[int] = frozenset()) -> Palette:
+    """Every colour that is not locked in place of its own lightness along a gradient; alpha is kept."""
+    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
+    along = colours_at(gradient, np.clip(labs[:, 0], 0.0, 1.0))
+    kept = [
+        colour if n in locked else (float(new[0]), float(new[1]), float(new[2]), colour[3])
+        for n, (colour, new) in enumerate(zip(palette.colours, along, strict=True))
+    ]
+    return changed(palette, colours=tuple(kept))
+
+
+def recoloured(palette: Palette, ramp: Sequence[int], base: int, wanted: tuple[float, ...]) -> Palette:
+    """A ramp of shades brought to another base colour: each shade keeps its distance in lightness from the base."""
+    first, aim = oklch_from_linear(palette.colours[base][:3]), oklch_from_linear(wanted[:3])
+    colours = list(palette.colours)
+    for place in ramp:
+        lightness, chroma, hue = oklch_from_linear(colours[place][:3])
+        light = min(max(aim[0] + lightness - first[0], 0.0), 1.0)
+        strength = aim[1] * (chroma / first[1] if first[1] > 1e-6 else 1.0)
+        turned = (aim[2] + hue - first[2]) % 360.0 if first[1] > 1e-6 else aim[2]
+        red, green, blue = (min(max(p, 0.0), 1.0) for p in linear_from_oklch(in_gamut((light, strength, turned))))
+        colours[place] = (red, green, blue, colours[place][3])
+    return changed(palette, colours=tuple(colours))
+
+
+def _encoded(colour: Sequence[float]) -> Byte4:
+    red, green, blue = (round(255 * linear_to_srgb(min(max(part, 0.0), 1.0))) for part in colour[:3])
+    return (red, green, blue, round(255 * min(max(colour[3], 0.0), 1.0)))
+
+
+def _luminance(colour: Byte4) -> float:
+    return float(np.dot(_LINEAR[list(colour[:3])], REC709_LUMINANCE))
+
+
+def _bytes(colour: Any) -> Byte4:
+    red, green, blue, alpha = (int(part) for part in colour)
+    return (red, green, blue, alpha)
