@@ -19,7 +19,7 @@ from soft_lantern.graph import parameters
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
 from soft_lantern.graph.checks import check_project
-from soft_lantern.graph.document import Gradient, Palette, Parameter, Pick, Project, StageObject, Stop, changed
+from soft_lantern.graph.document import Gradient, Node, Palette, Parameter, Pick, Project, StageObject, Stop, changed
 from soft_lantern.graph.family import (
     Standing,
     clamped,
@@ -91,6 +91,7 @@ def test_a_value_keeps_to_what_its_parameter_says_it_is(fields: Any, given_value
         ({"low": 0.0, "high": 8.0, "scale": "log"}, "must be above 0"),
         ({"use": "direction"}, "cannot be a direction"),
         ({"identifier": "vec3"}, "word of GLSL"),
+        ({"identifier": "lerp"}, "word of HLSL"),
     ],
 )
 def test_what_a_parameter_cannot_be_is_said(fields: Any, words: str) -> None:
@@ -106,6 +107,31 @@ def test_a_parameter_is_offered_only_when_its_switch_says_so(project: Project) -
     assert not parameters.is_offered(dots, {}, known) and parameters.is_offered(dots, {"speckles": 1.0}, known)
     found = look(project, "speckled_enamel")
     assert found and parameters.is_offered(dots, found.values, known)
+
+
+@pytest.mark.parametrize(
+    ("node_type", "port", "kind"),
+    [
+        ("checker", "tiling", Kind.VECTOR2),
+        ("triplanar", "texture", Kind.TEXTURE),
+        ("stripes_3d", "direction", Kind.VECTOR3),
+        ("gradient_lookup", "gradient", Kind.TEXTURE),
+        ("vector_4", "value", Kind.VECTOR4),
+    ],
+)
+def test_a_value_of_every_kind_is_exposed_and_taken_back(node_type: str, port: str, kind: Kind) -> None:
+    material = Authoring("Kinds").material
+    material = changed(material, nodes={"n": Node(type=node_type)})
+    exposed, parameter_id = parameters.expose(material, "n", port)
+    found = exposed.parameter(parameter_id)
+    assert found and found.kind is kind and found.use == ("gradient" if port == "gradient" else "")
+    back = parameters.unexpose(exposed, parameter_id)
+    assert (
+        lower(back).surface == lower(material).surface
+        and set(back.nodes) == {"n"}
+        and back.nodes["n"].type == node_type
+    )
+    assert not back.parameters and not back.wires
 
 
 def test_limits_are_suggested_from_the_bounds_of_the_graph() -> None:

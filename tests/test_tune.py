@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -19,12 +20,14 @@ from soft_lantern.app.tune.image_dropper import ImageDropper
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
 from soft_lantern.app.window import MainWindow
 from soft_lantern.formats.project_folder import open_project
+from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.change_report import OUTSIDE
 from soft_lantern.graph.document import changed
 from soft_lantern.graph.family import value_of
 from soft_lantern.graph.instances import look
 from soft_lantern.graph.picks import worn
 from soft_lantern.render.staging import placed_parts
+from soft_lantern.values.kinds import Kind
 
 OK = QDialogButtonBox.StandardButton.Ok
 
@@ -479,3 +482,53 @@ def test_what_changed_since_the_last_save_is_shown_with_pictures(window: MainWin
     assert report and {report.after.instances[e.instance].name for e in report.effects} == {"Copper"}
     until(lambda: report.settled and report.table.cellWidget(0, 1))
     report.reject()
+
+
+def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(window: MainWindow, tmp_path: Path) -> None:
+    session = window.session
+    window.edit_ramps()
+    ramps, bar = window.ramps, window.ramps.bar
+    QTest.mouseClick(ramps.add_gradient, LEFT)
+    (made,) = session.project.gradients.values()
+    click(bar, QPointF(bar.x_of(0.5), 12))
+    drag(bar, QPointF(bar.x_of(0.5), 40), QPointF(bar.x_of(0.25), 40))
+    stops = session.project.gradients[made.id].stops
+    assert len(stops) == 3 and stops[-1].at == pytest.approx(0.25, abs=0.01)
+    ramps.bar.recolour((0.0, 4.0, 0.0, 1.0))
+    QTest.mouseClick(ramps.edits["Reverse"], LEFT)
+    assert any(s.at == pytest.approx(0.75, abs=0.01) for s in session.project.gradients[made.id].stops)
+    until(lambda: "texels" in ramps.advice.text())
+    path = tmp_path / "mine.ggr"
+    ramps.write_file(path)
+    ramps.open_file(path)
+    assert len(session.project.gradients) == 2
+    ramps.open_file(tmp_path / "nothing.gpl")
+    assert "cannot be read" in window.message.text()
+    middle = next(n for n, s in enumerate(bar.gradient.stops) if 0 < s.at < 1)
+    at = QPointF(bar.x_of(bar.gradient.stops[middle].at), 40)
+    before = len(bar.gradient.stops)
+    drag(bar, at, at + QPointF(0, 90))
+    assert len(bar.gradient.stops) == before - 1
+    ramps.close()
+
+    # An author gives a material a gradient; an instance takes another, and its picture is another.
+    m = Authoring("Ramped")
+    ramp = m.expose("Ramp", made.id, kind=Kind.TEXTURE, use="gradient")
+    height = m.add("bounds_position").into("separate").y
+    m.add("unlit_surface", colour=m.add("gradient_lookup", gradient=ramp, at=height))
+    session.apply("Add", m.into_project(session.project))
+    at_tea(window)
+    tune = window.tune
+    tune.select("ramped")
+    QTest.mouseClick(tune.add_button, LEFT)
+    kettle = session.scene.object("kettle") if session.scene else None
+    assert kettle
+    session.change_object("Dress", kettle.id, wears={"": tune.look_id})
+    first = settled(window, "tune")
+    chooser = tune.sheet.controls["ramp"].chooser
+    assert chooser and chooser.count() == 3
+    other = next(i for i in session.project.gradients if i != made.id)
+    chooser.setCurrentIndex(chooser.findData(other))
+    chooser.activated.emit(chooser.currentIndex())
+    assert session.project.instances[tune.look_id].values["ramp"] == other
+    assert np.abs(settled(window, "tune") - first).max() > 20

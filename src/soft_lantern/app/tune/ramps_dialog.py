@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -17,16 +21,28 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.session import Session
+from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.gradient_bar import GradientBar
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.document import Gradient, Palette, Stop, changed, new_id
+from soft_lantern.graph.gradients import jumps, mirrored, reversed_, rotated, spaced_evenly, width_advice
 from soft_lantern.graph.ramps import side_of
 
 Linear = tuple[float, float, float, float]
 FIRST = (Stop(at=0.0, colour=(0.02, 0.05, 0.2, 1.0)), Stop(at=1.0, colour=(1.0, 0.6, 0.2, 1.0)))
-MIXINGS = {"oklab": "in OKLab", "linear": "as linear light", "srgb": "in sRGB"}
+MIXINGS = {"oklab": "in OKLab", "oklch": "in OKLCH", "linear": "as linear light", "srgb": "in sRGB"}
+
+SHAPES = ("linear", "constant", "smooth", "ease in", "ease out")
+EDITS: dict[str, Callable[[Gradient], Gradient]] = {
+    "Reverse": reversed_,
+    "Space evenly": spaced_evenly,
+    "Mirror": mirrored,
+    "Rotate a tenth": lambda gradient: rotated(gradient, 0.1),
+}
 
 
 class RampsDialog(QDialog):
@@ -42,6 +58,7 @@ class RampsDialog(QDialog):
         self.list.setEditTriggers(QListWidget.EditTrigger.DoubleClicked | QListWidget.EditTrigger.EditKeyPressed)
         self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
         self.remove = QPushButton("Delete")
+        self.bring, self.send = QPushButton("From a file…"), QPushButton("To a file…")
         self.bar = GradientBar(Gradient(id="", name="", stops=FIRST))
         self.place = NumberField(0.0, 0.0, 1.0, 0.01)
         self.place.setAccessibleName("place of the stop")
@@ -51,12 +68,21 @@ class RampsDialog(QDialog):
         self.mixing.setAccessibleName("mixing")
         for value, words in MIXINGS.items():
             self.mixing.addItem(words, value)
+        self.shape = QComboBox()
+        self.shape.setAccessibleName("shape")
+        self.shape.setToolTip("How it goes from this stop to the next")
+        self.shape.addItems(SHAPES)
+        self.advice = QLabel()
+        self.advice.setProperty("quiet", True)
+        self.advice.setWordWrap(True)
         self.cells = QGridLayout()
         self.cell_buttons: list[ColourButton] = []
         self.add_colour = QPushButton("Add a colour")
         self.room = QLabel()
         self.room.setProperty("quiet", True)
         self.pages = QStackedWidget()
+        self._advising = single_shot(self, 120, self._advise)
+        self.edits: dict[str, QPushButton] = {}
         self._filling = False
         self._lay_out()
         self.list.currentItemChanged.connect(lambda _: self._show())
@@ -71,6 +97,9 @@ class RampsDialog(QDialog):
         self.mixing.activated.connect(
             lambda _: self._take_gradient(changed(self.bar.gradient, mixing=self.mixing.currentData()))
         )
+        self.shape.activated.connect(lambda _: self.bar.reshape(self.shape.currentText()))
+        self.bring.clicked.connect(self._choose_file)
+        self.send.clicked.connect(self._choose_target)
         self.add_colour.clicked.connect(lambda: self._set_colours((*self._palette().colours, (0.5, 0.5, 0.5, 1.0))))
         session.changed.connect(self.refresh)
         self.refresh()
@@ -107,6 +136,52 @@ class RampsDialog(QDialog):
         self._put("Add palette", made)
         self._choose(made.id)
 
+    def open_file(self, path: Path) -> None:
+        """Take in a palette or gradient of a file, by its ending; where it is none, say why."""
+        try:
+            read: Gradient | Palette = read_palette(path) if path.suffix.lower() == ".gpl" else read_gradient(path)
+        except LanternError as error:
+            self.session.told.emit(sentence(str(error)))
+            return
+        self._put(f"Import {read.name}", read)
+        self._choose(read.id)
+
+    def write_file(self, path: Path) -> None:
+        """Write what is chosen to a file."""
+        project, chosen = self.session.project, self._chosen()
+        gradient, palette = project.gradients.get(chosen), project.palettes.get(chosen)
+        text = gradient_text(gradient) if gradient else palette_text(palette) if palette else ""
+        try:
+            path.write_text(text)
+        except OSError as error:
+            self.session.told.emit(f"{path} cannot be written: {error.strerror or error}")
+            return
+        self.session.told.emit(f"Wrote {path}")
+
+    def _choose_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Palette or gradient", "", "GIMP files (*.gpl *.ggr)")
+        if name:
+            self.open_file(Path(name))
+
+    def _choose_target(self) -> None:
+        ending = "ggr" if self._chosen() in self.session.project.gradients else "gpl"
+        name, _ = QFileDialog.getSaveFileName(self, "Write to", f"untitled.{ending}", f"GIMP files (*.{ending})")
+        if name:
+            self.write_file(Path(name))
+
+    def _advise(self) -> None:
+        """How many texels a baked row of the gradient needs; told once the hand rests."""
+        gradient = self.bar.gradient
+        errors, least = width_advice(gradient)
+        widest = errors[-1]
+        told = (
+            f"Baked, {least} texels keep within 1/255 of it"
+            if least
+            else f"Even {widest.width} texels leave 1/255 of it"
+        )
+        sharp = "; its jumps are a texel wide" if jumps(gradient) else ""
+        self.advice.setText(told + sharp)
+
     def _put(self, name: str, ramp: Gradient | Palette, merge: str = "") -> None:
         project = self.session.project
         if isinstance(ramp, Gradient):
@@ -140,6 +215,7 @@ class RampsDialog(QDialog):
             self.pages.setCurrentIndex(1)
             self.bar.show_gradient(project.gradients[chosen])
             self.mixing.setCurrentIndex(list(MIXINGS).index(self.bar.gradient.mixing))
+            self._advising.start()
             self._show_stop()
         elif chosen in project.palettes:
             self.pages.setCurrentIndex(2)
@@ -152,6 +228,7 @@ class RampsDialog(QDialog):
             stop = self.bar.gradient.stops[self.bar.at]
             self.place.show_value(stop.at)
             self.colour.show_value(stop.colour)
+            self.shape.setCurrentText(stop.shape)
 
     def _show_palette(self, palette: Palette) -> None:
         side = side_of(palette)
@@ -190,7 +267,7 @@ class RampsDialog(QDialog):
         row = QHBoxLayout(self)
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
-        for button in (self.add_gradient, self.add_palette, self.remove):
+        for button in (self.add_gradient, self.add_palette, self.bring, self.send, self.remove):
             left.addWidget(button)
         row.addLayout(left, 2)
         self.pages.addWidget(QLabel("Make a gradient or a palette"))
@@ -198,9 +275,18 @@ class RampsDialog(QDialog):
         column = QVBoxLayout(gradient)
         column.addWidget(self.bar)
         line = QHBoxLayout()
-        for widget in (QLabel("stop at"), self.place, self.colour, QLabel("mixed"), self.mixing):
+        for widget in (QLabel("stop at"), self.place, self.colour, self.shape, self.mixing):
             line.addWidget(widget)
         column.addLayout(line)
+        whole = QHBoxLayout()
+        for name, edit in EDITS.items():
+            button = QPushButton(name)
+            button.clicked.connect(lambda _, edit=edit: self._take_gradient(edit(self.bar.gradient)))
+            self.edits[name] = button
+            whole.addWidget(button)
+        whole.addStretch(1)
+        column.addLayout(whole)
+        column.addWidget(self.advice)
         words = QLabel("Click the bar to add a stop, drag one down to take it out")
         words.setProperty("quiet", True)
         column.addWidget(words)

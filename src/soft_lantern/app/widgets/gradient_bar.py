@@ -57,6 +57,10 @@ class GradientBar(QWidget):
         """Ask for another colour of the selected stop."""
         self._want_stop(changed(self.gradient.stops[self.at], colour=colour))
 
+    def reshape(self, shape: str) -> None:
+        """Ask for another way from the selected stop to the next."""
+        self._want_stop(changed(self.gradient.stops[self.at], shape=shape))
+
     def take_out(self) -> None:
         """Ask for the gradient without the selected stop; one always stays."""
         if len(self.gradient.stops) > 1:
