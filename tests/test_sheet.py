@@ -17,12 +17,14 @@ from soft_lantern.app.sheet_dialog import SheetDialog, ticked
 from soft_lantern.app.window import MainWindow
 from soft_lantern.cli import app
 from soft_lantern.demo.project import demo_project
-from soft_lantern.errors import BadValue
+from soft_lantern.errors import BadValue, Cancelled
+from soft_lantern.formats.assets import load_models
 from soft_lantern.graph.instances import override
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import Looks
 from soft_lantern.scene.primitives import PRIMITIVES, primitive
+from soft_lantern.sheet_cores import draw_on_all_cores
 
 LOOKS, SKIES = ["amber_hour", "pool_depths"], ["dusk", "neutral grey", "overcast"]
 
@@ -76,6 +78,26 @@ def test_the_command_writes_a_sheet(demo_folder: Path, tmp_path: Path, ending: s
         assert width_of(out) == sheet.GAP + columns * (48 + sheet.GAP)
 
 
+def test_all_cores_draw_what_one_does(demo_folder: Path, gl: GlRenderer) -> None:
+    project = demo_project()
+    models, _ = load_models(project, demo_folder)
+    listed = sheet.cells(project, LOOKS * 6, ["garden_urn"], ["dusk", "overcast"])
+    told: list[float] = []
+    together = draw_on_all_cores(
+        project, listed, models, {}, (40, 40), progress=lambda share, words: told.append(share), cores=2
+    )
+    alone = sheet.draw(project, listed, models, {}, (40, 40), gl)
+    assert len(together) == len(listed) == 24 and told == sorted(told) and told[-1] == 1.0
+    for one, other in zip(together, alone, strict=True):
+        assert np.abs(one.astype(int) - other.pixels).max() <= 1
+
+    def stop(share: float, words: str) -> None:
+        raise Cancelled("enough")
+
+    with pytest.raises(Cancelled):
+        draw_on_all_cores(project, listed, models, {}, (40, 40), progress=stop, cores=2)
+
+
 def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tmp_path: Path) -> None:
     dialog = SheetDialog(window.session, set(LOOKS), window)
     dialog.show()
@@ -89,16 +111,15 @@ def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tm
     dialog.side.setValue(48)
     dialog.path.setText(str(tmp_path / "sheet.png"))
     assert dialog.count == 6 and save.isEnabled()
-    dialog.accepted.connect(lambda: dialog.begin(window.worker))
+    dialog.accepted.connect(lambda: dialog.begin())
     click(save, QPointF(save.rect().center()))
     until(lambda: (tmp_path / "sheet.png").exists() and not window.task_bar.tasks, 60)
     assert width_of(tmp_path / "sheet.png") == sheet.GAP + 3 * (48 + sheet.GAP)
     assert "contact sheet of 6 pictures" in window.message.text()
     dialog.path.setText(str(tmp_path / "never.png"))
-    batch = dialog.begin(window.worker)
-    batch.task.cancel()
+    dialog.begin().cancel()
     until(lambda: not window.task_bar.tasks)
-    assert "no sheet was written" in window.message.text() and not (tmp_path / "never.png").exists()
+    assert "was cancelled" in window.message.text() and not (tmp_path / "never.png").exists()
 
 
 def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -> None:

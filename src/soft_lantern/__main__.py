@@ -2,4 +2,5 @@
 
 from soft_lantern.cli import main
 
-main()
+if __name__ == "__main__":  # processes that draw for this one read the file as well
+    main()

@@ -39,6 +39,7 @@ from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.primitives import PRIMITIVES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
+from soft_lantern.sheet_cores import draw_on_all_cores
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Value, components, fitted
 
@@ -190,18 +191,17 @@ def sheet(
     for notice in notices:
         if notice.severity is Severity.ERROR and notice.place in assets:
             raise BadValue(notice.text)
-    renderer, remark = renderer_for(backend or None)
-    if remark:
-        print(remark, file=sys.stderr)
+    if backend not in ("", *BACKENDS):
+        raise BadValue(f"there is no backend “{backend}”, only {' and '.join(BACKENDS)}")
     with Bar(transient=True, console=Console(stderr=True)) as bar:
         task = bar.add_task("", total=1.0)
 
         def moved(share: float, words: str) -> None:
             bar.update(task, completed=share, description=words)
 
-        pictures = contact.draw(document, listed, models, images, pixels, renderer, moved)
+        pictures = draw_on_all_cores(document, listed, models, images, pixels, backend or None, moved)
     columns = contact.columns_for(len(assets), len(skies), len(listed))
-    contact.write(contact.laid_out(listed, [p.pixels for p in pictures], columns, document.name), output)
+    contact.write(contact.laid_out(listed, pictures, columns, document.name), output)
     print(f"wrote {output}")
 
 

@@ -10,6 +10,7 @@ import contextlib
 import functools
 import os
 import shutil
+import threading
 from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -109,6 +110,7 @@ class Session(QObject):
         self._left_alone: set[str] = set()
         self._recovery_unanswered = False
         self._pool = ThreadPoolExecutor(1, "files")
+        self._tasks: list[Task] = []
         self._done.connect(lambda call: call())
         self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
         self._recovery_timer = single_shot(self, RECOVERY_DELAY, self._keep_for_recovery)
@@ -361,6 +363,8 @@ class Session(QObject):
         application = QApplication.instance()
         if application:
             application.removeEventFilter(self)
+        for task in self._tasks:
+            task.cancel()
         self._pool.shutdown(wait=True, cancel_futures=False)
         self.undo.blockSignals(True)  # whoever listens is about to go
         self.blockSignals(True)
@@ -370,7 +374,20 @@ class Session(QObject):
     def _import(self, path: Path, read: Callable[[Task], T], take: Callable[[T], None]) -> None:
         """Read a file beside the window, then take what was read; where it cannot be read, say why."""
         self.told.emit(f"Reading {path.name}…")
-        task = Task(f"Reading {path.name}", self)
+        self.beside(f"Reading {path.name}", read, take, self._submit)
+
+    def beside(
+        self,
+        words: str,
+        work: Callable[[Task], T],
+        take: Callable[[T], None],
+        run: Callable[[Callable[[], object]], object] | None = None,
+    ) -> Task:
+        """Do long work on a thread beside the window, then take what it gives; where it fails, say why.
+
+        `run`: what runs it, if not a thread of its own.
+        """
+        task = Task(words, self)
         self.task_started.emit(task)
 
         def over(then: Callable[[], object]) -> None:
@@ -378,15 +395,21 @@ class Session(QObject):
             then()
 
         def beside() -> None:
-            try:
-                found = read(task)
-            except LanternError as error:
-                text = sentence(str(error))
-                self._done.emit(lambda: over(lambda: self.told.emit(text)))
-                return
-            self._done.emit(lambda: over(lambda: take(found)))
+            with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
+                try:
+                    found = work(task)
+                except LanternError as error:
+                    text = sentence(str(error))
+                    self._done.emit(lambda: over(lambda: self.told.emit(text)))
+                    return
+                self._done.emit(lambda: over(lambda: take(found)))
 
-        self._submit(beside)
+        self._tasks.append(task)
+        if run:
+            run(beside)
+        else:
+            threading.Thread(target=beside, name=words, daemon=True).start()
+        return task
 
     def _imported(self, found: Imported) -> None:
         asset, model = found.asset, found.model

@@ -22,13 +22,11 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern import sheet
-from soft_lantern.app.batch import Batch, Work
 from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.tasks import Task
 from soft_lantern.formats.images import FLOATING
-from soft_lantern.render.frame import Picture
-from soft_lantern.render.staging import Looks
-from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.skies import SKIES
+from soft_lantern.sheet_cores import draw_on_all_cores
 
 
 class SheetDialog(QDialog):
@@ -87,31 +85,22 @@ class SheetDialog(QDialog):
         """How many pictures the sheet would hold."""
         return len(ticked(self.looks)) * len(ticked(self.assets)) * len(ticked(self.skies))
 
-    def begin(self, worker: RenderWorker) -> Batch:
-        """Draw the sheet beside the window and save it."""
+    def begin(self) -> Task:
+        """Draw the sheet beside the window, on all cores, and save it."""
         session = self.session
         project, models, images = session.project, dict(session.models), dict(session.images)
         assets, skies = ticked(self.assets), ticked(self.skies)
         listed = sheet.cells(project, ticked(self.looks), assets, skies)
-        size, path, looks = (self.side.value(), self.side.value()), Path(self.path.text().strip()).expanduser(), Looks()
-        pictures: dict[int, Picture] = {}
+        size, path = (self.side.value(), self.side.value()), Path(self.path.text().strip()).expanduser()
 
-        def over(count: int) -> str:
-            if count < len(listed):
-                return f"Stopped after {count} of {len(listed)} pictures; no sheet was written"
+        def draw(task: Task) -> str:
+            drawn = draw_on_all_cores(project, listed, models, images, size, None, task)
+            task(1.0, "Saving the contact sheet")
             columns = sheet.columns_for(len(assets), len(skies), len(listed))
-            drawn = [pictures[number].pixels for number in range(len(listed))]
             sheet.write(sheet.laid_out(listed, drawn, columns, project.name), path)
-            return f"Saved a contact sheet of {count} pictures as {path}"
+            return f"Saved a contact sheet of {len(listed)} pictures as {path}"
 
-        work = Work(
-            "Drawing a contact sheet",
-            len(listed),
-            lambda n: sheet.frame_maker(project, listed[n], models, size, looks, images),
-            lambda n, picture: pictures.update({n: picture}),
-            over,
-        )
-        return Batch(session, worker, "sheet", work)
+        return session.beside("Drawing a contact sheet", draw, session.told.emit)
 
     def _refresh(self) -> None:
         self.words.setText(f"{self.count} picture{'s' if self.count != 1 else ''}")

@@ -183,7 +183,7 @@ class MainWindow(QMainWindow):
         """Ask what a contact sheet is to show, and draw it."""
         dialog = SheetDialog(self.session, set(self.session.project.instances), self)
         if dialog.exec():
-            dialog.begin(self.worker)
+            dialog.begin()
 
     def compare(self, mode: str) -> None:
         """Compare what is tuned in that way, or no longer."""
