@@ -118,6 +118,8 @@ def _tuning_5000() -> list[Row]:
         _live(4000)
         tune.select("aged_copper")
         _live(500)
+        tune.portraits.forget()  # thousands of others would be drawn in between
+        _live(500)
         busy = []
         programs = window.worker.compiled
         for turn in range(FRAMES):

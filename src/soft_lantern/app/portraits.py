@@ -73,6 +73,12 @@ class Portraits(QObject):
             self._asked.pop(look_id, None)
             self._miniatures.drop(look_id)
 
+    def forget(self) -> None:
+        """Give up what waits to be drawn, until the next refresh asks for it again."""
+        self._unchecked = []
+        self._asked.clear()
+        self._miniatures.forget()
+
     @property
     def settled(self) -> bool:
         """Whether every picture shows how things are."""

@@ -38,6 +38,14 @@ def _hints(record: type) -> dict[str, Any]:
     return typing.get_type_hints(record)
 
 
+@functools.cache
+def _holds_records(kind: Any) -> bool:
+    """Whether a value of a type can hold a record, and so a field that is not known."""
+    if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+        return True
+    return any(_holds_records(each) for each in typing.get_args(kind))
+
+
 def _collect(raw: Any, record: Any, path: str, found: dict[str, Any]) -> None:
     origin, args = typing.get_origin(record), typing.get_args(record)
     if isinstance(record, type) and issubclass(record, msgspec.Struct) and isinstance(raw, dict):
@@ -45,7 +53,7 @@ def _collect(raw: Any, record: Any, path: str, found: dict[str, Any]) -> None:
         for key, value in raw.items():
             if key not in hints:
                 found[_join(path, key)] = value
-            else:
+            elif _holds_records(hints[key]):
                 _collect(value, hints[key], _join(path, key), found)
     elif origin is dict and isinstance(raw, dict):
         for key, value in raw.items():
