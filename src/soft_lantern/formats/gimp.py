@@ -12,7 +12,8 @@ from pathlib import Path
 
 from soft_lantern.errors import BadFile
 from soft_lantern.graph.document import Gradient, Palette, Stop, new_id
-from soft_lantern.values.colour import linear_to_srgb, srgb_to_linear
+from soft_lantern.graph.ramps import in_order
+from soft_lantern.values.colour import colour_to_hex, linear_to_srgb, srgb_bytes, srgb_to_linear
 
 MOST_LINES = 100_000
 _BLENDS = {"0": "linear", "1": "linear", "2": "smooth", "3": "ease out", "4": "ease in", "5": "constant"}
@@ -24,8 +25,8 @@ def palette_text(palette: Palette, columns: int = 0) -> str:
     """A palette as .gpl; the file has no alpha."""
     lines = ["GIMP Palette", f"Name: {palette.name}", f"Columns: {columns}", "#"]
     for colour in palette.colours:
-        red, green, blue = (round(255 * linear_to_srgb(min(max(part, 0.0), 1.0))) for part in colour[:3])
-        lines.append(f"{red:3d} {green:3d} {blue:3d}\t#{red:02x}{green:02x}{blue:02x}")
+        red, green, blue, _ = srgb_bytes(colour)
+        lines.append(f"{red:3d} {green:3d} {blue:3d}\t{colour_to_hex(colour[:3])}")
     return "\n".join(lines) + "\n"
 
 
@@ -51,7 +52,7 @@ def read_palette(path: Path) -> Palette:
 
 def gradient_text(gradient: Gradient) -> str:
     """A gradient as .ggr: a segment between each two stops. What is not mixed in sRGB is as near as its stops are."""
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
     if stops[0].at > 0:
         stops.insert(0, Stop(at=0.0, colour=stops[0].colour))
     if stops[-1].at < 1:

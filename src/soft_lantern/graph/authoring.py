@@ -57,7 +57,7 @@ class Authoring:
             identifier=identifier,
             label=label,
             kind=kind,
-            default=_value(default),
+            default=default if kind is Kind.TEXTURE else _value(default),
             group=group,
             tooltip=tooltip,
             low=low,
@@ -72,18 +72,7 @@ class Authoring:
 
     def expose_texture(self, label: str, texture_id: str = "", *, group: str = "", tooltip: str = "") -> Wire:
         """A new parameter that holds a texture of the project, as a wire."""
-        identifier = as_identifier(label, {p.identifier for p in self.material.parameters} | HLSL_WORDS)
-        parameter = Parameter(
-            id=identifier,
-            identifier=identifier,
-            label=label,
-            kind=Kind.TEXTURE,
-            default=texture_id,
-            group=group,
-            tooltip=tooltip,
-        )
-        self.material = add_parameter(self.material, parameter)
-        return self._put(Node(type="parameter", settings={"parameter": identifier}), identifier)
+        return self.expose(label, texture_id, kind=Kind.TEXTURE, group=group, tooltip=tooltip)
 
     def remove(self, wire: Wire) -> None:
         """Take a node away."""

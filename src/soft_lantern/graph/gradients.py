@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
-from soft_lantern.graph.ramps import Colours, colours_at, oklab_of
+from soft_lantern.graph.ramps import Colours, colours_at, in_order, oklab_of
 
 FIT_PLACES = 129
 """Places along a line of colours at which a fitted gradient may have stops."""
@@ -26,7 +26,7 @@ JUST_BEFORE = 1e-9
 
 def reversed_(gradient: Gradient) -> Gradient:
     """The gradient the other way round; each way between two stops keeps its shape, turned round."""
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
     turned = {"ease in": "ease out", "ease out": "ease in"}
     result = []
     for place, stop in enumerate(reversed(stops)):
@@ -39,15 +39,15 @@ def reversed_(gradient: Gradient) -> Gradient:
 
 def spaced_evenly(gradient: Gradient) -> Gradient:
     """The gradient with its stops at equal distances, in their order, from 0 to 1."""
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
     last = max(len(stops) - 1, 1)
     return changed(gradient, stops=tuple(changed(stop, at=place / last) for place, stop in enumerate(stops)))
 
 
 def mirrored(gradient: Gradient) -> Gradient:
     """The gradient there in the first half, and back in the second."""
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
-    back = sorted(reversed_(gradient).stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
+    back = in_order(reversed_(gradient))
     there = [changed(stop, at=stop.at / 2) for stop in stops]
     again = [changed(stop, at=0.5 + stop.at / 2) for stop in back]
     if there and again and there[-1].at == again[0].at:
@@ -174,7 +174,7 @@ def width_error(gradient: Gradient, width: int) -> WidthError:
 
 def jumps(gradient: Gradient) -> list[float]:
     """Where the gradient changes at once: at the end of a held colour, or where two stops stand in one place."""
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
     pairs = itertools.pairwise(stops)
     return [b.at for a, b in pairs if a.colour != b.colour and (a.shape == "constant" or a.at == b.at)]
 

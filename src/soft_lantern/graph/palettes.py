@@ -18,7 +18,7 @@ from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient, Palette, changed
 from soft_lantern.graph.ramps import colours_at, oklab_of, side_of
 from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear
-from soft_lantern.values.colour import REC709_LUMINANCE, linear_to_srgb, srgb_to_linear
+from soft_lantern.values.colour import REC709_LUMINANCE, srgb_bytes, srgb_to_linear
 
 Pixels = npt.NDArray[np.uint8]
 Order = Literal["use", "hue", "luminance"]
@@ -115,7 +115,7 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
         raise BadValue(
             f"{palette.name} has {len(palette.colours)} colours, and {side} × {side} cells hold {side * side}"
         )
-    held = {_encoded(colour)[:3]: place for place, colour in reversed(list(enumerate(palette.colours)))}
+    held = {srgb_bytes(colour)[:3]: place for place, colour in reversed(list(enumerate(palette.colours)))}
     flat = np.ascontiguousarray(pixels.reshape(-1, 4)[:, :3])
     packed = flat[:, 0].astype(np.uint32) << 16 | flat[:, 1].astype(np.uint32) << 8 | flat[:, 2]
     found, which, counts = np.unique(packed, return_inverse=True, return_counts=True)
@@ -145,7 +145,7 @@ def decoded(indices: Pixels, palette: Palette, side: int | None = None) -> Pixel
     cell = np.floor(indices[..., :2].astype(np.float64) / 255 * (side - 1) + 0.5).astype(int)
     table = np.zeros((side * side, 4), np.uint8)
     for place, colour in enumerate(palette.colours):
-        table[place] = _encoded(colour)
+        table[place] = srgb_bytes(colour)
     result: Pixels = table[cell[..., 1] * side + cell[..., 0]]
     result[..., 3] = np.round(result[..., 3] / 255.0 * indices[..., 3]).astype(np.uint8)
     return result
@@ -208,11 +208,6 @@ def recoloured(palette: Palette, ramp: Sequence[int], base: int, wanted: tuple[f
         red, green, blue = (min(max(p, 0.0), 1.0) for p in linear_from_oklch(in_gamut((light, strength, turned))))
         colours[place] = (red, green, blue, colours[place][3])
     return changed(palette, colours=tuple(colours))
-
-
-def _encoded(colour: Sequence[float]) -> Byte4:
-    red, green, blue = (round(255 * linear_to_srgb(min(max(part, 0.0), 1.0))) for part in colour[:3])
-    return (red, green, blue, round(255 * min(max(colour[3], 0.0), 1.0)))
 
 
 def _luminance(colour: Byte4) -> float:

@@ -11,7 +11,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.graph.document import Gradient, Palette, Project
+from soft_lantern.graph.document import Gradient, Palette, Project, Stop
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.ir.colours import linear_from_oklab, linear_from_srgb, oklab_from_linear, srgb_from_linear
 from soft_lantern.ir.expr import Expr, Type, uniform
@@ -36,7 +36,7 @@ def colours_at(gradient: Gradient, places: npt.ArrayLike) -> Colours:
 
     Where two stops stand in one place, the later one counts from there on.
     """
-    stops = sorted(gradient.stops, key=lambda stop: stop.at)
+    stops = in_order(gradient)
     at = np.asarray(places, np.float64).ravel()
     if not stops:
         return np.tile([0.0, 0.0, 0.0, 1.0], (len(at), 1))
@@ -45,7 +45,7 @@ def colours_at(gradient: Gradient, places: npt.ArrayLike) -> Colours:
     right = np.minimum(left + 1, len(stops) - 1)
     width = known[right] - known[left]
     share = np.clip(np.where(width > 0, (at - known[left]) / np.where(width > 0, width, 1.0), 0.0), 0.0, 1.0)
-    shaped = _shaped(share, np.array([_SHAPES.index(stop.shape) for stop in stops])[left])[:, None]
+    shaped = _shaped(share, np.array([SHAPES.index(stop.shape) for stop in stops])[left])[:, None]
     colours = np.array([stop.colour[:3] for stop in stops])
     if gradient.mixing == "oklch":
         rgb = _mixed_in_lch(colours[left], colours[right], shaped, gradient.hue)
@@ -61,7 +61,12 @@ def colours_at(gradient: Gradient, places: npt.ArrayLike) -> Colours:
     return np.column_stack([rgb, alpha])
 
 
-_SHAPES = ("linear", "constant", "smooth", "ease in", "ease out")
+def in_order(gradient: Gradient) -> list[Stop]:
+    """A gradient's stops from 0 to 1; of two in one place, the one that is listed first."""
+    return sorted(gradient.stops, key=lambda stop: stop.at)
+
+
+SHAPES = ("linear", "constant", "smooth", "ease in", "ease out")
 
 
 def _shaped(share: Colours, shapes: npt.NDArray[np.int64]) -> Colours:

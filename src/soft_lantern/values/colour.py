@@ -6,6 +6,7 @@ Source: IEC 61966-2-1:1999 (transfer function), ITU-R BT.709-6 (luminance).
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from soft_lantern.errors import BadValue
 
@@ -47,10 +48,15 @@ def colour_from_hex(text: str) -> tuple[float, float, float, float]:
 
 def colour_to_hex(colour: tuple[float, ...]) -> str:
     """sRGB hex text of a linear RGB or RGBA colour, each component held to 0–1; alpha only where it is not 1."""
-    red, green, blue = (linear_to_srgb(min(max(c, 0.0), 1.0)) for c in colour[:3])
-    alpha = min(max(colour[3], 0.0), 1.0) if len(colour) > 3 else 1.0
-    parts = [red, green, blue] if alpha == 1 else [red, green, blue, alpha]
-    return "#" + "".join(f"{int(p * 255 + 0.5):02x}" for p in parts)
+    opaque = len(colour) < 4 or colour[3] >= 1.0
+    return "#" + "".join(f"{byte:02x}" for byte in srgb_bytes(colour)[: 3 if opaque else 4])
+
+
+def srgb_bytes(colour: Sequence[float]) -> tuple[int, int, int, int]:
+    """8-bit sRGB with alpha of a linear RGB or RGBA colour, each component held to 0–1."""
+    parts = (*(linear_to_srgb(min(max(c, 0.0), 1.0)) for c in colour[:3]), colour[3] if len(colour) > 3 else 1.0)
+    red, green, blue, alpha = (int(min(max(part, 0.0), 1.0) * 255 + 0.5) for part in parts)
+    return (red, green, blue, alpha)
 
 
 def is_hex_colour(text: str) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
 
+from soft_lantern.app.miniatures import as_image
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.graph.document import Instance, Project, Scene, changed
@@ -168,9 +169,7 @@ class Comparison(QObject):
 
     def _take(self, number: int, picture: Picture, asked: int) -> None:
         if asked == self._round:
-            height, width = picture.pixels.shape[:2]
-            image = QImage(picture.pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBX8888)
-            self.images[number] = image.copy()
+            self.images[number] = as_image(picture)
             self.stage.update()
 
 

@@ -30,13 +30,12 @@ from soft_lantern.errors import LanternError
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.document import Gradient, Palette, Stop, changed, new_id
 from soft_lantern.graph.gradients import jumps, mirrored, reversed_, rotated, spaced_evenly, width_advice
-from soft_lantern.graph.ramps import side_of
+from soft_lantern.graph.ramps import SHAPES, side_of
 
 Linear = tuple[float, float, float, float]
 FIRST = (Stop(at=0.0, colour=(0.02, 0.05, 0.2, 1.0)), Stop(at=1.0, colour=(1.0, 0.6, 0.2, 1.0)))
 MIXINGS = {"oklab": "in OKLab", "oklch": "in OKLCH", "linear": "as linear light", "srgb": "in sRGB"}
 
-SHAPES = ("linear", "constant", "smooth", "ease in", "ease out")
 EDITS: dict[str, Callable[[Gradient], Gradient]] = {
     "Reverse": reversed_,
     "Space evenly": spaced_evenly,
