@@ -14,7 +14,7 @@ from soft_lantern.nodes import LIBRARY, NodeType, Port
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind
 
-HANDED_ON = {"parameter", "snippet_input", "snippet_output", "texture", "elbow"}
+HANDED_ON = {"parameter", "snippet_input", "snippet_output", "texture", "gradient", "palette", "elbow"}
 """Nodes that compute nothing themselves."""
 
 
@@ -63,7 +63,7 @@ def _case(node_type: NodeType, settings: dict[str, str], kind: Kind) -> Case:
 
 
 def _type(kind: Kind) -> Type:
-    return Type.SAMPLER if kind is Kind.TEXTURE else vector_type(kind.width)
+    return Type.SAMPLER if kind.is_read else vector_type(kind.width)
 
 
 def image(seed: int = 3) -> Image:

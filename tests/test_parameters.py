@@ -115,7 +115,8 @@ def test_a_parameter_is_offered_only_when_its_switch_says_so(project: Project) -
         ("checker", "tiling", Kind.VECTOR2),
         ("triplanar", "texture", Kind.TEXTURE),
         ("stripes_3d", "direction", Kind.VECTOR3),
-        ("gradient_lookup", "gradient", Kind.TEXTURE),
+        ("gradient_lookup", "gradient", Kind.GRADIENT),
+        ("palette_lookup", "palette", Kind.PALETTE),
         ("vector_4", "value", Kind.VECTOR4),
     ],
 )
@@ -124,7 +125,7 @@ def test_a_value_of_every_kind_is_exposed_and_taken_back(node_type: str, port: s
     material = changed(material, nodes={"n": Node(type=node_type)})
     exposed, parameter_id = parameters.expose(material, "n", port)
     found = exposed.parameter(parameter_id)
-    assert found and found.kind is kind and found.use == ("gradient" if port == "gradient" else "")
+    assert found and found.kind is kind
     back = parameters.unexpose(exposed, parameter_id)
     assert (
         lower(back).surface == lower(material).surface
@@ -405,12 +406,12 @@ def test_gradients_and_palettes_are_values_that_a_graph_reads() -> None:
     eight = Palette(id="p", name="P", colours=tuple((n / 8, 0.0, 0.0, 1.0) for n in range(10)))
     assert side_of(eight) == 4 and image_of_palette(eight).texels[1, 3, 0] == np.float32(7 / 8)
     m = Authoring("Ramped")
-    ramp = m.expose("Ramp", "red", kind=Kind.TEXTURE, use="gradient")
+    ramp = m.expose("Ramp", "red", kind=Kind.GRADIENT)
     m.add("surface", base_colour=m.add("gradient_lookup", gradient=ramp, at=0.25))
     project = m.into_project(Project(name="t", gradients={"red": red, "g": grey}))
     assert not [n for n in check_project(project) if n.kind == "missing-texture"]
     assert set(load_images(project, None)[0]) == {"red", "g"}
-    assert lower(project.materials["ramped"]).uniforms["parameter:ramp"].kind is Kind.TEXTURE
+    assert lower(project.materials["ramped"]).uniforms["parameter:ramp"].kind is Kind.GRADIENT
 
 
 def test_resetting_several_values_leaves_the_others(project: Project) -> None:

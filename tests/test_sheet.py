@@ -124,7 +124,7 @@ def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tm
 
 def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -> None:
     """Drawn on what wears it; tuning one draws that one and its children again, and nothing else."""
-    window.go_to_desk(1)
+    window.go_to_desk("Tune")
     portraits = window.tune.portraits
     until(lambda: portraits.settled and portraits.images, 60)
     session = window.session

@@ -41,7 +41,7 @@ def thing(window: MainWindow, object_id: str) -> StageObject:
 def dress(window: MainWindow) -> MainWindow:
     """The window on the basin scene, at the Dress desk."""
     window.session.open_scene("nectar_basin")
-    window.go_to_desk(2)
+    window.go_to_desk("Dress")
     settled(window, "dress")
     return window
 
@@ -375,7 +375,7 @@ def test_an_imported_file_wears_its_own_surfaces(open_window: Open, demo_folder:
     parts.export(tmp_path / "pots.glb")
     window = open_window(demo_folder)
     window.actions_by_name["New scene"].trigger()
-    window.go_to_desk(2)
+    window.go_to_desk("Dress")
     window.session.import_mesh(tmp_path / "pots.glb")
     until(lambda: window.session.scene and window.session.scene.objects)
     names = {i.name for i in window.session.project.instances.values()}

@@ -35,7 +35,7 @@ OK = QDialogButtonBox.StandardButton.Ok
 def at_tea(window: MainWindow) -> MainWindow:
     """The window on the Tune desk, with the kettle on the stage."""
     window.session.open_scene("tea_terrace")
-    QTest.mouseClick(window.desk_buttons[1], LEFT)
+    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
     until(lambda: window.tune.stage.frames_drawn > 0)
     return window
 
@@ -169,7 +169,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     tune.strip.close_strip()
 
     # The author renames one parameter and narrows another.
-    QTest.mouseClick(window.desk_buttons[0], LEFT)
+    QTest.mouseClick(window.desk_buttons["Build"], LEFT)
     values = {i: dict(session.project.instances[i].values) for i in made.values()}
     bottom = build.bottom
     bottom.edit_parameter(colour)
@@ -190,7 +190,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     assert {i: dict(session.project.instances[i].values) for i in made.values()} == values  # nothing is lost
 
     # What is outside is marked, and held to its limits when asked.
-    QTest.mouseClick(window.desk_buttons[1], LEFT)
+    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
     tune.select(made["Clay"])
     assert tune.sheet.marks[roughness].text() == "!" and "0.1 to 0.45" in tune.sheet.marks[roughness].toolTip()
     hold = next(a for a in tune.sheet.menu_for(roughness).actions() if a.text() == "Hold to its limits")
@@ -305,9 +305,12 @@ def test_an_author_locks_and_a_designer_cannot(demo_folder, open_window: Open, w
     try:
         designer.show()
         assert designer.desks.currentWidget() is designer.tune
-        designer.go_to_desk(0)
+        designer.go_to_desk("Build")
         assert designer.desks.currentWidget() is designer.tune
-        assert not any(button.isVisible() for button in designer.desk_buttons) and not designer.materials.isVisible()
+        assert (
+            not any(button.isVisible() for button in designer.desk_buttons.values())
+            and not designer.materials.isVisible()
+        )
         names = {action.text() for action in designer.actions()}
         assert not names & {"New material", "Expose as a parameter", "Delete", "Build desk", "Import mesh"}
         assert {"Save", "New instance", "Undo", "Try values"} <= names
@@ -513,7 +516,7 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
 
     # An author gives a material a gradient; an instance takes another, and its picture is another.
     m = Authoring("Ramped")
-    ramp = m.expose("Ramp", made.id, kind=Kind.TEXTURE, use="gradient")
+    ramp = m.expose("Ramp", made.id, kind=Kind.GRADIENT)
     height = m.add("bounds_position").into("separate").y
     m.add("unlit_surface", colour=m.add("gradient_lookup", gradient=ramp, at=height))
     session.apply("Add", m.into_project(session.project))

@@ -155,7 +155,7 @@ def test_drop_downs_are_written_by_their_names() -> None:
 
 def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path: Path) -> None:
     """Written, changed by another program, shown as a plan with its mistakes, confirmed, and undone in one step."""
-    window.go_to_desk(1)
+    window.go_to_desk("Tune")
     window.tune.select("amber_hour")
     window.tune.hands.write_values(tmp_path / "ramp.csv")
     assert "3 instances of Height ramp" in window.message.text()

@@ -208,7 +208,7 @@ _OF_NUMBERS = sorted(
     key
     for key, t in LIBRARY.items()
     if t.outputs
-    and key not in ("parameter", "snippet_input", "texture")
+    and key not in ("parameter", "snippet_input", "texture", "gradient", "palette")
     and t.outputs[0].carries.kind in (None, Kind.NUMBER)
     and any(p.carries.kind in (None, Kind.NUMBER) and p.carries.takes_wire for p in t.inputs)
 )

@@ -123,7 +123,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     as_built = settled(window)
 
     # Two instances with different values.
-    QTest.mouseClick(window.desk_buttons[1], LEFT)
+    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
     tune = window.tune
     tune.select(material.id)
     for name, hex_text, height in (("Night", "#3a2a66", "2"), ("Noon", "#9fe08a", "1.5")):

@@ -74,7 +74,7 @@ def _dressing() -> list[Row]:
         window = MainWindow(Path(folder) / "p")
         session = window.session
         session.open_scene("nectar_basin")
-        window.go_to_desk(2)
+        window.go_to_desk("Dress")
         window.show()
         window.dress.select("stones")
         _live(4000)
@@ -114,7 +114,7 @@ def _tuning_5000() -> list[Row]:
         opening = time.perf_counter() - started
         tune = window.tune
         window.session.open_scene("tea_terrace")
-        window.go_to_desk(1)
+        window.go_to_desk("Tune")
         _live(4000)
         tune.select("aged_copper")
         _live(500)

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtGui import QMouseEvent, QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.tasks import Task
@@ -190,7 +190,7 @@ class Session(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Every press of a mouse button begins a gesture."""
-        if event is not None and event.type() == QEvent.Type.MouseButtonPress:
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
             self.gesture += 1
         return False
 

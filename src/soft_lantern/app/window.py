@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
@@ -52,7 +53,9 @@ from soft_lantern.graph.notices import Notice
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 from soft_lantern.render.worker import RenderWorker
 
-DESKS = ("Build", "Tune", "Dress")
+Desk = BuildDesk | TuneDesk | DressDesk
+DESKS: dict[str, type[Desk]] = {"Build": BuildDesk, "Tune": TuneDesk, "Dress": DressDesk}
+"""In the order of the job. Each is made when it is first wanted, so that a window opens soon."""
 
 
 class MainWindow(QMainWindow):
@@ -70,14 +73,9 @@ class MainWindow(QMainWindow):
         }
         self.swatches.wanted.connect(self._keep_swatches)
         self.worker = worker or RenderWorker()
-        self.build = BuildDesk(self.session, self.worker)
-        self.tune = TuneDesk(self.session, self.worker)
-        self.dress = DressDesk(self.session, self.worker)
-        self.desk_names = DESKS
+        self.desk_name = ""
         self.desks = QStackedWidget()
-        self.desks.addWidget(self.build)
-        self.desks.addWidget(self.tune)
-        self.desks.addWidget(self.dress)
+        self._made: dict[str, Desk] = {}
         self.actions_by_name: dict[str, QAction] = {}
         self.commands = CommandFinder(self)
         self.banner = Banner()
@@ -99,13 +97,9 @@ class MainWindow(QMainWindow):
         self.session.saved_changed.connect(self.refresh)
         self.session.notices_changed.connect(self._show_notices)
         self.session.files_changed_outside.connect(self._ask_about_outside)
-        self.build.notice_list.jump_wanted.connect(self._jump_to)
         self.session.task_started.connect(self.task_bar.watch)
         self.session.object_imported.connect(lambda object_id: self.object_panel().selected.emit(object_id))
-        for desk in (self.build, self.tune, self.dress):
-            desk.stage.drawn.connect(lambda _: self._show_renderer())
-        self.build.clock.loop_changed.connect(lambda seconds: setattr(self.build.stage_bar, "loop", seconds))
-        self.go_to_desk(DESKS.index(only) if only else 0)
+        self.go_to_desk(only or "Build")
         if only:
             self._offer_only(only)
         else:
@@ -130,13 +124,40 @@ class MainWindow(QMainWindow):
         """Show a sentence in the status bar."""
         self.message.setText(text)
 
-    def go_to_desk(self, index: int) -> None:
+    def go_to_desk(self, name: str) -> None:
         """Show a desk, if it is offered."""
-        if self.only and DESKS[index] != self.only:
+        if self.only and name != self.only:
             return
-        self.desks.setCurrentIndex(index)
-        for number, button in enumerate(self.desk_buttons):
-            button.setChecked(number == index)
+        self.desks.setCurrentWidget(self.desk(name))
+        self.desk_name = name
+        for each, button in self.desk_buttons.items():
+            button.setChecked(each == name)
+
+    def desk(self, name: str) -> Desk:
+        """A desk, made now if it was not wanted before."""
+        if name not in self._made:
+            made = DESKS[name](self.session, self.worker)
+            made.stage.drawn.connect(lambda _: self._show_renderer())
+            if isinstance(made, BuildDesk):
+                made.notice_list.jump_wanted.connect(self._jump_to)
+            self._made[name] = made
+            self.desks.addWidget(made)
+        return self._made[name]
+
+    @property
+    def build(self) -> BuildDesk:
+        """The Build desk."""
+        return cast(BuildDesk, self.desk("Build"))
+
+    @property
+    def tune(self) -> TuneDesk:
+        """The Tune desk."""
+        return cast(TuneDesk, self.desk("Tune"))
+
+    @property
+    def dress(self) -> DressDesk:
+        """The Dress desk."""
+        return cast(DressDesk, self.desk("Dress"))
 
     def new_material(self) -> None:
         """Add a material with an output node and open it."""
@@ -187,14 +208,14 @@ class MainWindow(QMainWindow):
 
     def compare(self, mode: str) -> None:
         """Compare what is tuned in that way, or no longer."""
-        self.go_to_desk(DESKS.index("Tune"))
+        self.go_to_desk("Tune")
         panel = self.tune.compare
         self.tune.tabs.setCurrentWidget(panel)
         panel.compare("" if panel.mode.currentData() == mode else mode)
 
     def find_instances(self) -> None:
         """Go to the field that finds instances."""
-        self.go_to_desk(DESKS.index("Tune"))
+        self.go_to_desk("Tune")
         self.tune.search.setFocus()
         self.tune.search.selectAll()
 
@@ -212,7 +233,7 @@ class MainWindow(QMainWindow):
 
     def _offer_only(self, desk: str) -> None:
         """Take away what leads elsewhere than to one desk."""
-        for button in self.desk_buttons:
+        for button in self.desk_buttons.values():
             button.hide()
         self.materials.hide()
         self.notice_button.hide()
@@ -257,9 +278,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.session.close()
-        self.build.measurer.stop()
-        for desk in (self.build, self.tune, self.dress):
-            desk.stage.stop()
+        for desk in self._made.values():
+            desk.stop()
         self.worker.stop()
         event.accept()
 
@@ -305,14 +325,14 @@ class MainWindow(QMainWindow):
         row.addWidget(self.project_label)
         row.addWidget(self.materials)
         row.addStretch(1)
-        self.desk_buttons: list[QPushButton] = []
-        for index, name in enumerate(DESKS):
+        self.desk_buttons: dict[str, QPushButton] = {}
+        for number, name in enumerate(DESKS, 1):
             button = QPushButton(name)
             button.setProperty("desk", True)
             button.setCheckable(True)
-            button.setToolTip(f"{name} desk (Ctrl+{index + 1})")
-            button.clicked.connect(lambda _, index=index: self.go_to_desk(index))
-            self.desk_buttons.append(button)
+            button.setToolTip(f"{name} desk (Ctrl+{number})")
+            button.clicked.connect(lambda _, name=name: self.go_to_desk(name))
+            self.desk_buttons[name] = button
             row.addWidget(button)
         row.addStretch(1)
         self.scenes = QComboBox()
@@ -372,15 +392,15 @@ class MainWindow(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             style.apply(application)
-        self.build.canvas.update()
+        self.update()
 
     def adds(self, shape: str) -> Callable[[], None]:
         """What stands a primitive on the stage."""
         return lambda: self.object_panel().add_primitive(shape)
 
-    def goes_to(self, index: int) -> Callable[[], None]:
+    def goes_to(self, name: str) -> Callable[[], None]:
         """What shows a desk."""
-        return lambda: self.go_to_desk(index)
+        return lambda: self.go_to_desk(name)
 
     def stage(self) -> StageView:
         """The stage of the desk that is open."""
@@ -388,12 +408,11 @@ class MainWindow(QMainWindow):
 
     def stage_bar(self) -> StageBar:
         """The switches of that stage."""
-        desks = (self.build, self.tune, self.dress)
-        return desks[self.desks.currentIndex()].stage_bar
+        return self.desk(self.desk_name).stage_bar
 
     def object_panel(self) -> ObjectPanel:
         """The panel of the selected object, on the desk that is open."""
-        return self.dress.panel if self.desks.currentIndex() == DESKS.index("Dress") else self.build.objects
+        return self.dress.panel if self.desk_name == "Dress" else self.build.objects
 
     def keep_view(self) -> None:
         """Let the scene open with the present view."""
@@ -411,17 +430,17 @@ class MainWindow(QMainWindow):
 
     def open_notices(self) -> None:
         """Show the list of notices."""
-        self.go_to_desk(0)
+        self.go_to_desk("Build")
         self.build.tabs.setCurrentWidget(self.build.notice_list)
 
     def _jump_to(self, notice: Notice) -> None:
         if self.session.project.graph(notice.place):
-            self.go_to_desk(0)
+            self.go_to_desk("Build")
             self.session.open_material(notice.place)
             if notice.node:
                 self.build.canvas.go_to(notice.node)
         elif notice.place in self.session.project.instances:
-            self.go_to_desk(DESKS.index("Tune"))
+            self.go_to_desk("Tune")
             self.tune.select(notice.place)
         self.say(notice.text)
 

@@ -22,7 +22,7 @@ from soft_lantern.graph.document import Instance, Material, Parameter, Project, 
 from soft_lantern.graph.family import family
 from soft_lantern.graph.instances import ancestry, put_instance
 from soft_lantern.graph.parameters import held, limits_in_words
-from soft_lantern.graph.ramps import sampled_names
+from soft_lantern.graph.ramps import readable_names
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
 
@@ -215,10 +215,10 @@ class _Planner:
 def read_value(parameter: Parameter, given: Any, project: Project) -> Value:
     """What a cell or field says, in the parameter's kind and within its limits. Raises BadValue."""
     name = parameter.identifier
-    if parameter.kind is Kind.TEXTURE:
-        named = [key for key, called in sampled_names(project)[parameter.use].items() if given in (key, called)]
+    if parameter.kind.is_read:
+        named = [key for key, called in readable_names(project)[parameter.kind].items() if given in (key, called)]
         if len(named) != 1:
-            raise BadValue(f"{name}: there is no {parameter.use or 'texture'} “{given}”")
+            raise BadValue(f"{name}: there is no {parameter.kind.words} “{given}”")
         return named[0]
     if parameter.choices and isinstance(given, str) and given in parameter.choices:
         return float(parameter.choices.index(given))

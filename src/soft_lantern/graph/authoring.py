@@ -57,7 +57,7 @@ class Authoring:
             identifier=identifier,
             label=label,
             kind=kind,
-            default=default if kind is Kind.TEXTURE else _value(default),
+            default=default if kind.is_read else _value(default),
             group=group,
             tooltip=tooltip,
             low=low,

@@ -50,23 +50,27 @@ def check_material(
     return with_accepted(material, found)
 
 
+READ_CONSTANTS = tuple(str(kind) for kind in Kind if kind.is_read)
+"""The constants that hold what a port reads."""
+
+
 def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
-    """Textures a graph reads that are gone, or are decoded as colour where numbers are wanted."""
+    """What a graph reads that is gone, or textures that are decoded as colour where numbers are wanted."""
     for node_id, node in graph.nodes.items():
         node_type = type_of(graph, node)
         for port in node_type.inputs if node_type else ():
             ref = port_ref(node_id, port.name)
-            if port.carries.kind is not Kind.TEXTURE or node_type is None:
+            if port.carries.kind is None or not port.carries.kind.is_read or node_type is None:
                 continue
             source = graph.nodes.get(node_and_port(graph.wires.get(ref, ""))[0], node)
-            if ref in graph.wires and source.type != "texture":
+            if ref in graph.wires and source.type not in READ_CONSTANTS:
                 continue
             chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))
             name, texture = label_of(graph, node), project.textures.get(chosen)
             if chosen in project.gradients or chosen in project.palettes:
                 continue
             if chosen and texture is None:
-                text = f"{name} reads a texture that is gone; grey stands in"
+                text = f"{name} reads a {port.carries.kind.words} that is gone; grey stands in"
                 yield Notice(Severity.ERROR, "missing-texture", text, graph.id, node_id, port.name)
             elif texture and port.carries.data and texture.encoding == "colour":
                 text = f"{name} wants the numbers of {texture.name}, which is decoded as colour"
@@ -87,7 +91,7 @@ def uniform_bounds(
     found = {}
     for name, source in lowered.uniforms.items():
         parameter, value = material.parameter(source.parameter) if source.parameter else None, typed[name]
-        if source.kind is Kind.TEXTURE:
+        if source.kind.is_read:
             shown = [value] if isinstance(value, Image) and not parameter else [MISSING, *(images or {}).values()]
             ends = [image.bound for image in shown]
             found[name] = Interval((min(low for low, _ in ends),) * 4, (max(high for _, high in ends),) * 4)

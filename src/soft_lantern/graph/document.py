@@ -59,7 +59,7 @@ class Parameter(Record, frozen=True, kw_only=True):
 
     `soft_low` and `soft_high` are the ends of its slider alone; `scale`: how the slider runs between them.
     `choices`: what the whole numbers from 0 mean, for a number that is chosen from a drop-down instead of set.
-    `use`: what the number, vector or texture is, where that is more than its kind says. `alpha` and `hdr`: whether a
+    `use`: what the number or vector is, where that is more than its kind says. `alpha` and `hdr`: whether a
     colour's alpha is offered, and whether it may be brighter than white. `advanced`: folded away until asked for.
     `shown_when`: the id of a switch or choice, and `shown_value` what it must be for this to be offered.
     `reference`: a linear RGBA colour to match, shown beside the control.
@@ -81,7 +81,7 @@ class Parameter(Record, frozen=True, kw_only=True):
     soft_low: float | None = None
     soft_high: float | None = None
     scale: Literal["linear", "log", "stops"] = "linear"
-    use: Literal["", "whole", "switch", "direction", "scale", "range", "gradient", "palette"] = ""
+    use: Literal["", "whole", "switch", "direction", "scale", "range"] = ""
     alpha: bool = True
     hdr: bool = False
     advanced: bool = False

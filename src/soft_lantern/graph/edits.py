@@ -202,7 +202,7 @@ def fitting_inputs(material: Material, out: str) -> list[tuple[NodeType, Port]]:
     found = []
     for node_type in LIBRARY.values():
         takes = [p for p in node_type.inputs if p.carries.takes_wire]
-        takes = [p for p in takes if not (p.carries.kind is None and p.carries.numeric and given is Kind.TEXTURE)]
+        takes = [p for p in takes if not (p.carries.kind is None and p.carries.numeric and given.is_read)]
         exact = [p for p in takes if p.carries.kind in (None, given)]
         loose = [p for p in takes if p.carries.kind and conversion(given, p.carries.kind) is not None]
         if exact or loose:
@@ -219,8 +219,8 @@ def fitting_outputs(material: Material, into: str) -> list[tuple[NodeType, Port]
     found = []
     for node_type in LIBRARY.values():
         kinds = [(p, p.carries.kind) for p in node_type.outputs]
-        kinds = [(p, k) for p, k in kinds if not (k is None and p.carries.numeric and wanted is Kind.TEXTURE)]
-        kinds = [(p, k) for p, k in kinds if not (wanted is None and port.carries.numeric and k is Kind.TEXTURE)]
+        kinds = [(p, k) for p, k in kinds if not (k is None and p.carries.numeric and wanted and wanted.is_read)]
+        kinds = [(p, k) for p, k in kinds if not (wanted is None and port.carries.numeric and k and k.is_read)]
         exact = [p for p, kind in kinds if wanted is None or kind in (None, wanted)]
         loose = [p for p, kind in kinds if wanted and kind and conversion(kind, wanted) is not None]
         if exact or loose:

@@ -225,7 +225,7 @@ def converted_value(value: Value, old: Parameter, new: Parameter) -> Value | Non
     if old.kind is new.kind:
         return value
     how = conversion(old.kind, new.kind)
-    if how is None or isinstance(value, str) or Kind.TEXTURE in (old.kind, new.kind):
+    if how is None or isinstance(value, str) or new.kind.is_read:
         return None
     parts = components(value)
     if new.kind.width < len(parts):

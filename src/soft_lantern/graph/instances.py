@@ -9,7 +9,7 @@ from soft_lantern.graph.document import Instance, Material, Parameter, Project, 
 from soft_lantern.graph.parameters import held
 from soft_lantern.graph.shape import shape_of
 from soft_lantern.graph.snippets import attached, put_snippet
-from soft_lantern.values.kinds import Kind, Value, components
+from soft_lantern.values.kinds import Value, components
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +59,8 @@ def look(project: Project, look_id: str) -> Look | None:
 def fits(parameter: Parameter, value: Value) -> bool:
     """Whether a value kept in a file still has the shape its parameter takes."""
     if isinstance(value, str):
-        return parameter.kind is Kind.TEXTURE
-    return parameter.kind is not Kind.TEXTURE and len(components(value)) == parameter.kind.width
+        return parameter.kind.is_read
+    return not parameter.kind.is_read and len(components(value)) == parameter.kind.width
 
 
 def locked_by(project: Project, instance_id: str, parameter_id: str) -> Instance | None:

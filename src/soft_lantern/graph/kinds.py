@@ -122,7 +122,7 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
     open_ports = [p for p in node_type.inputs if p.carries.kind is None]
     wired = [material.wires.get(port_ref(node_id, p.name)) for p in open_ports]
     shared = widest([known[w] for w in wired if w in known])
-    return None if shared is Kind.TEXTURE and any(p.carries.numeric for p in open_ports) else shared
+    return None if shared and shared.is_read and any(p.carries.numeric for p in open_ports) else shared
 
 
 def input_kind(material: Material, node_id: str, port: Port, known: dict[str, Kind]) -> Kind:

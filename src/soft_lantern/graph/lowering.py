@@ -88,7 +88,7 @@ def uniform_values(
             graph = material.snippets[source.snippet] if source.snippet else material
             node = graph.nodes[source.node]
             value = typed_value(node, known_type(graph, node), source.port)
-        if source.kind is Kind.TEXTURE:
+        if source.kind.is_read:
             values[name] = (images or {}).get(str(value), MISSING)
         else:
             values[name] = _shaped(value, source.kind)
@@ -109,7 +109,7 @@ def parameter_uniform(parameter: Parameter) -> Expr:
 
 def uniform_type(kind: Kind) -> Type:
     """What a value of that kind is among expressions."""
-    return Type.SAMPLER if kind is Kind.TEXTURE else vector_type(kind.width)
+    return Type.SAMPLER if kind.is_read else vector_type(kind.width)
 
 
 def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
@@ -313,7 +313,7 @@ class _Lowering:
 
 
 def _nothing(kind: Kind) -> Expr:
-    return uniform("stage:nothing", Type.SAMPLER) if kind is Kind.TEXTURE else const(*(0.0,) * kind.width)
+    return uniform("stage:nothing", Type.SAMPLER) if kind.is_read else const(*(0.0,) * kind.width)
 
 
 def converted(value: Expr, how: Conversion, wanted: Kind) -> Expr:

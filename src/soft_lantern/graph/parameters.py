@@ -136,7 +136,6 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         high=high if kind is Kind.NUMBER else None,
         unit=port.carries.unit,
         control="slider" if low is not None and kind is Kind.NUMBER else "field",
-        use=port.carries.use,  # type: ignore[arg-type]
     )
     if port.carries.chooses:
         parameter = with_choices(parameter, _offered(material, node_id))
@@ -166,6 +165,8 @@ CONSTANTS = {
     Kind.VECTOR3: "vector_3",
     Kind.VECTOR4: "vector_4",
     Kind.TEXTURE: "texture",
+    Kind.GRADIENT: "gradient",
+    Kind.PALETTE: "palette",
 }
 """The node that holds a value of each kind."""
 
@@ -241,7 +242,6 @@ USES = {
     Kind.VECTOR2: ("", "scale", "range"),
     Kind.VECTOR3: ("", "direction", "scale"),
     Kind.VECTOR4: ("", "scale"),
-    Kind.TEXTURE: ("", "gradient", "palette"),
 }
 """What a value of each kind may be said to be."""
 

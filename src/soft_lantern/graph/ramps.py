@@ -6,24 +6,30 @@ the top, cell i of the list at column i mod N. Source of OKLab: CSS Color 4.
 
 from __future__ import annotations
 
+import itertools
 import math
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.graph.document import Gradient, Palette, Project, Stop
+from soft_lantern.graph.document import Gradient, Palette, Project, Stop, Texture
 from soft_lantern.graph.identity import by_identity
+from soft_lantern.ir import functions as f
 from soft_lantern.ir.colours import linear_from_oklab, linear_from_srgb, oklab_from_linear, srgb_from_linear
-from soft_lantern.ir.expr import Expr, Type, uniform
-from soft_lantern.ir.numpy_reader import evaluate
+from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
+from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.oklch import GREY_CHROMA
+from soft_lantern.ir.rewrite import replace
 from soft_lantern.values.images import Image
+from soft_lantern.values.kinds import Kind
 
 WIDTH = 1024
 """Texels of a gradient's row."""
 Colours = npt.NDArray[np.float64]
 
-_OF = uniform("of", Type.VEC3)
+Parts = tuple[float, ...]
+_OF, _AT = uniform("of", Type.VEC3), uniform("at", Type.FLOAT)
 _INTO: dict[str, tuple[Expr, Expr]] = {
     "linear": (_OF, _OF),
     "srgb": (srgb_from_linear(_OF), linear_from_srgb(_OF)),
@@ -32,33 +38,61 @@ _INTO: dict[str, tuple[Expr, Expr]] = {
 
 
 def colours_at(gradient: Gradient, places: npt.ArrayLike) -> Colours:
-    """A gradient's linear RGBA at places from 0 to 1, (count, 4); beyond its stops it keeps their colours.
+    """A gradient's linear RGBA at places from 0 to 1, (count, 4)."""
+    at = np.asarray(places, np.float64).ravel()
+    found = expression(gradient, _AT)
+    return as_rows(evaluate([found], {"at": at}, np.float64)[found], len(at))
+
+
+def expression(gradient: Gradient, at: Expr) -> Expr:
+    """A gradient's linear RGBA at a place from 0 to 1, exactly; beyond its stops it keeps their colours.
 
     Where two stops stand in one place, the later one counts from there on.
     """
     stops = in_order(gradient)
-    at = np.asarray(places, np.float64).ravel()
     if not stops:
-        return np.tile([0.0, 0.0, 0.0, 1.0], (len(at), 1))
-    known = np.array([stop.at for stop in stops])
-    left = np.clip(np.searchsorted(known, at, side="right") - 1, 0, len(stops) - 1)
-    right = np.minimum(left + 1, len(stops) - 1)
-    width = known[right] - known[left]
-    share = np.clip(np.where(width > 0, (at - known[left]) / np.where(width > 0, width, 1.0), 0.0), 0.0, 1.0)
-    shaped = _shaped(share, np.array([SHAPES.index(stop.shape) for stop in stops])[left])[:, None]
-    colours = np.array([stop.colour[:3] for stop in stops])
+        return const(0.0, 0.0, 0.0, 1.0)
+    places, shapes = [stop.at for stop in stops], [stop.shape for stop in stops]
+    pairs = list(itertools.pairwise(stops))
+    ways = [_way(gradient, a.colour, b.colour) for a, b in pairs] or [_way(gradient, *[stops[0].colour] * 2)]
+    mixed = _pieces(at, places, shapes, ways)
+    rgb = swizzle(mixed, "xyz")
     if gradient.mixing == "oklch":
-        rgb = _mixed_in_lch(colours[left], colours[right], shaped, gradient.hue)
+        angle = rgb.z * (math.pi / 180)
+        rgb = linear_from_oklab(join(rgb.x, rgb.y * f.cos(angle), rgb.y * f.sin(angle)))
     else:
-        into, back = _INTO[gradient.mixing]
-        parts = _through(into, colours)
-        rgb = _through(back, parts[left] + (parts[right] - parts[left]) * shaped)
-    alphas = np.array([stop.colour[3] for stop in stops])
-    alpha = alphas[left] + (alphas[right] - alphas[left]) * shaped[:, 0]
+        rgb = replace([_INTO[gradient.mixing][1]], {_OF: rgb})[_INTO[gradient.mixing][1]]
     if gradient.alphas:
         own = sorted(gradient.alphas, key=lambda stop: stop.at)
-        alpha = np.interp(at, [stop.at for stop in own], [stop.alpha for stop in own])
-    return np.column_stack([rgb, alpha])
+        alphas = [((a.alpha,), (b.alpha,)) for a, b in itertools.pairwise(own)] or [((own[0].alpha,),) * 2]
+        return join(rgb, _pieces(at, [stop.at for stop in own], ["linear"] * len(own), alphas))
+    return join(rgb, mixed.w)
+
+
+def _pieces(at: Expr, places: Sequence[float], shapes: Sequence[str], ways: Sequence[tuple[Parts, Parts]]) -> Expr:
+    """A value that goes each of the ways between two neighbouring places, and stays at the ends beyond them."""
+    result = const(*ways[0][0])
+    for n, place in enumerate(places):
+        if n + 1 == len(places):
+            here = const(*ways[-1][1])
+        elif places[n + 1] == place:
+            continue
+        else:
+            share = f.saturate((at - place) * (1.0 / (places[n + 1] - place)))
+            here = f.mix(const(*ways[n][0]), const(*ways[n][1]), _shaped(share, shapes[n]))
+        result = here if n == 0 else f.select(const(place) <= at, here, result)
+    return result
+
+
+def _way(gradient: Gradient, one: Parts, other: Parts) -> tuple[Parts, Parts]:
+    """Both ends of the way between two stops in the space of mixing, with alpha last."""
+    if gradient.mixing == "oklch":
+        ends = _ends_in_lch(one, other, gradient.hue)
+    else:
+        into = _INTO[gradient.mixing][0]
+        ends = _through(into, np.array([one[:3], other[:3]], np.float64))
+    first, last = (tuple(float(part) for part in end) for end in ends)
+    return (*first, one[3]), (*last, other[3])
 
 
 def in_order(gradient: Gradient) -> list[Stop]:
@@ -69,34 +103,32 @@ def in_order(gradient: Gradient) -> list[Stop]:
 SHAPES = ("linear", "constant", "smooth", "ease in", "ease out")
 
 
-def _shaped(share: Colours, shapes: npt.NDArray[np.int64]) -> Colours:
-    """How far the way between two stops has come, by the shape of each."""
-    ways = [share, np.zeros_like(share), share * share * (3 - 2 * share), share * share, share * (2 - share)]
-    return np.choose(shapes, ways)
+def _shaped(share: Expr, shape: str) -> Expr:
+    """How far the way between two stops has come, by its shape."""
+    ways = {"constant": const(0.0), "smooth": share * share * (3.0 - 2.0 * share)}
+    ways |= {"ease in": share * share, "ease out": share * (2.0 - share)}
+    return ways.get(shape, share)
 
 
-def _mixed_in_lch(one: Colours, other: Colours, share: Colours, way: str) -> Colours:
-    """Mixed in OKLCH, the hue going round one of four ways (CSS Color 4, section 12.4); a grey has the other's hue."""
-    into, back = _INTO["oklab"]
-    a, b = _through(into, one), _through(into, other)
-    chroma = [np.hypot(each[:, 1], each[:, 2]) for each in (a, b)]
-    hue = [np.degrees(np.arctan2(each[:, 2], each[:, 1])) % 360.0 for each in (a, b)]
-    grey = [each < GREY_CHROMA for each in chroma]
-    first, second = np.where(grey[0], hue[1], hue[0]), np.where(grey[1], hue[0], hue[1])
-    turn = second - first
+def _ends_in_lch(one: Parts, other: Parts, way: str) -> Colours:
+    """Two colours in OKLCH, (2, 3), the hue of the second so that it goes one of four ways from that of the first.
+
+    CSS Color 4, section 12.4; a grey has the other's hue.
+    """
+    labs = _through(_INTO["oklab"][0], np.array([one[:3], other[:3]], np.float64))
+    chroma = np.hypot(labs[:, 1], labs[:, 2])
+    hue = np.degrees(np.arctan2(labs[:, 2], labs[:, 1])) % 360.0
+    hue = np.where(chroma < GREY_CHROMA, hue[::-1], hue)
+    turn = hue[1] - hue[0]
     if way == "shorter":
-        turn = np.where(turn > 180, turn - 360, np.where(turn < -180, turn + 360, turn))
+        turn = turn - 360 if turn > 180 else turn + 360 if turn < -180 else turn
     elif way == "longer":
-        turn = np.where((turn > 0) & (turn < 180), turn - 360, np.where((turn > -180) & (turn <= 0), turn + 360, turn))
+        turn = turn - 360 if 0 < turn < 180 else turn + 360 if -180 < turn <= 0 else turn
     elif way == "increasing":
-        turn = np.where(turn < 0, turn + 360, turn)
+        turn = turn + 360 if turn < 0 else turn
     else:
-        turn = np.where(turn > 0, turn - 360, turn)
-    t = share[:, 0]
-    angle = np.radians(first + turn * t)
-    strength = chroma[0] + (chroma[1] - chroma[0]) * t
-    light = a[:, 0] + (b[:, 0] - a[:, 0]) * t
-    return _through(back, np.stack([light, strength * np.cos(angle), strength * np.sin(angle)], axis=1))
+        turn = turn - 360 if turn > 0 else turn
+    return np.stack([labs[:, 0], chroma, np.array([hue[0], hue[0] + turn])], axis=1)
 
 
 @by_identity(256)
@@ -127,13 +159,17 @@ def ramp_images(project: Project) -> dict[str, Image]:
     return gradients | {key: image_of_palette(each) for key, each in project.palettes.items()}
 
 
-def sampled_names(project: Project) -> dict[str, dict[str, str]]:
-    """The names of what a texture parameter may hold, by id, for each use it can have."""
-    return {
-        "": {key: each.name for key, each in project.textures.items()},
-        "gradient": {key: each.name for key, each in project.gradients.items()},
-        "palette": {key: each.name for key, each in project.palettes.items()},
-    }
+Readable = dict[Kind, Mapping[str, Texture | Gradient | Palette]]
+
+
+def readable(project: Project) -> Readable:
+    """What a value of each kind that is read may be, by id."""
+    return {Kind.TEXTURE: project.textures, Kind.GRADIENT: project.gradients, Kind.PALETTE: project.palettes}
+
+
+def readable_names(project: Project) -> dict[Kind, dict[str, str]]:
+    """The names of it, by id."""
+    return {kind: {key: each.name for key, each in held.items()} for kind, held in readable(project).items()}
 
 
 def oklab_of(linear: Colours) -> Colours:

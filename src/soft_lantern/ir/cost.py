@@ -10,7 +10,7 @@ import functools
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from soft_lantern.ir.expr import LEAVES, Expr, Function, Op, topological
+from soft_lantern.ir.expr import LEAVES, READS, Expr, Function, Op, topological
 
 _FREE = LEAVES | {Op.SWIZZLE, Op.JOIN, Op.CALL}
 _FOURS = {Op.DIV, Op.SQRT, Op.MOD, Op.NORMALIZE, Op.LENGTH, Op.SMOOTHSTEP}
@@ -29,9 +29,6 @@ _WEIGHTS: dict[Op, int] = {
     Op.CHANGE_UP: 1,
     Op.TEXEL: 1,
 }
-
-
-READS = (Op.TEXTURE, Op.TEXTURE_LEVEL)
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ from math import log
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import (
     FLOAT_TYPES,
+    READS,
     Expr,
     Function,
     Op,
@@ -58,7 +59,7 @@ def _rate(expr: Expr, given: list[Rate]) -> Rate:
     if expr.op is Op.SELECT:
         yes, no = (_known(each, arg) for each, arg in zip(given[1:], expr.args[1:], strict=True))
         return f.select(expr.args[0], yes, no)
-    if expr.op is Op.TEXTURE:
+    if expr.op in READS:
         return _read_rate(expr, _known(given[1], expr.args[1]))
     rule = RULES[expr.op]
     if rule is None:
@@ -103,11 +104,11 @@ def _partial(function: Function, index: int, place: int) -> Function | None:
 
 def _read_rate(expr: Expr, moved: Expr) -> Expr:
     """A texture's slope by central differences, a texel to either side: what bilinear filtering resolves."""
-    sampler, uv = expr.args
+    sampler, uv, *level = expr.args
     texel = make(Op.TEXEL, sampler)
     slopes = []
     for letter, step in (("x", join(texel.x, 0.0)), ("y", join(0.0, texel.y))):
-        rise = f.texture(sampler, uv + step) - f.texture(sampler, uv - step)
+        rise = make(expr.op, sampler, uv + step, *level) - make(expr.op, sampler, uv - step, *level)
         slopes.append(rise * (swizzle(moved, letter) / (2.0 * swizzle(texel, letter))))
     return slopes[0] + slopes[1]
 
@@ -210,7 +211,7 @@ RULES: dict[Op, Callable[..., Expr] | None] = {
     Op.NORMALIZE: _unit,
     Op.CROSS: lambda e, a, b: f.cross(a, e.args[1]) + f.cross(e.args[0], b),
     **dict.fromkeys((Op.SIGN, Op.FLOOR, Op.CEIL, Op.STEP, Op.TO_FLOAT, Op.TEXEL), None),
-    **dict.fromkeys((Op.CHANGE_RIGHT, Op.CHANGE_UP, Op.TEXTURE_LEVEL), None),
+    **dict.fromkeys((Op.CHANGE_RIGHT, Op.CHANGE_UP), None),
 }
 
 

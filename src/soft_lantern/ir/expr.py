@@ -135,6 +135,10 @@ _NOT_ELEMENTWISE = (
 ELEMENTWISE = frozenset(Op) - _NOT_ELEMENTWISE
 
 
+READS = (Op.TEXTURE, Op.TEXTURE_LEVEL)
+"""Reads of a texture."""
+
+
 @dataclass(frozen=True, eq=False, repr=False)
 class Function:
     """A function traced once: its body over its own parameters. Every call of it is one expression.

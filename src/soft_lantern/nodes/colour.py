@@ -6,17 +6,18 @@ from typing import Literal
 
 from soft_lantern.ir import colours
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, Op, join, make
+from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.ramp import GRADIENT_AT
 from soft_lantern.nodes.definition import (
     Amount,
     Colour,
     DataTexture,
-    GradientTexture,
+    Gradient,
     Kelvin,
     Mask,
     Number,
-    PaletteTexture,
+    Palette,
     Positive,
     Stops,
     Turns,
@@ -241,18 +242,22 @@ def oklab_mix(a: Colour = (0.0, 0.0, 0.0, 1.0), b: Colour = (1.0, 1.0, 1.0, 1.0)
 
 
 @node("Gradient lookup", family="colour", also=("ramp", "colour ramp", "lut", "gradient map", "curve"))
-def gradient_lookup(gradient: GradientTexture = "", at: Mask = 0.5) -> Colour:
-    """The colour of a gradient, kept as a row of texels, at 0 to 1: the middle of the first texel to that of the last.
+def gradient_lookup(
+    gradient: Gradient = "", at: Mask = 0.5, *, beyond: Literal["clamp", "repeat", "mirror"] = "clamp"
+) -> Colour:
+    """The colour of a gradient at 0 to 1; what lies beyond keeps the end's colour, begins anew, or runs back.
 
-    out = texture(gradient, vec2(mix(0.5 / width, 1 - 0.5 / width, at), 0.5))
+    out = gradient(clamp(at, 0, 1)); repeat: gradient(fract(at)); mirror: gradient(1 - abs(1 - mod(at, 2)))
     """
-    texel = make(Op.TEXEL, gradient).x
-    along = texel * 0.5 + f.saturate(at) * (1.0 - texel)
-    return f.texture(gradient, join(along, 0.5))
+    if beyond == "repeat":
+        return GRADIENT_AT(gradient, f.fract(at))
+    if beyond == "mirror":
+        return GRADIENT_AT(gradient, 1.0 - f.abs_(1.0 - f.mod(at, 2.0)))
+    return GRADIENT_AT(gradient, f.saturate(at))
 
 
 @node("Palette lookup", family="colour", also=("index", "swap", "sprite", "recolour", "lut"))
-def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: PaletteTexture = "", cells: Positive = 4.0) -> Colour:
+def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: Palette = "", cells: Positive = 4.0) -> Colour:
     """The colour of an N × N palette that an index names: red is the column i / (N − 1), green the row from the top.
 
     out = texture(palette, (floor(index.rg * (N - 1) + 0.5) + 0.5) / N)

@@ -5,11 +5,15 @@ from __future__ import annotations
 from soft_lantern.nodes.definition import (
     Anything,
     Colour,
+    Gradient,
     Number,
+    Palette,
     Texture,
     TypedAnything,
     TypedColour,
+    TypedGradient,
     TypedNumber,
+    TypedPalette,
     TypedTexture,
     TypedVector2,
     TypedVector3,
@@ -69,6 +73,24 @@ def vector_4(value: TypedVector4 = (0.0, 0.0, 0.0, 0.0)) -> Vector4:
 @node("Texture", family="constants", also=("image", "picture", "map", "bitmap", "png"))
 def texture(value: TypedTexture = "") -> Texture:
     """A texture of the project, for the nodes that read one.
+
+    out = value
+    """
+    return value
+
+
+@node("Gradient", family="constants", also=("ramp", "colour ramp", "stops"))
+def gradient(value: TypedGradient = "") -> Gradient:
+    """A gradient of the project, for the nodes that look colours up in one.
+
+    out = value
+    """
+    return value
+
+
+@node("Palette", family="constants", also=("swatches", "cells", "sprite"))
+def palette(value: TypedPalette = "") -> Palette:
+    """A palette of the project, for the nodes that look colours up in one.
 
     out = value
     """

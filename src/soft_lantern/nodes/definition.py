@@ -34,7 +34,6 @@ class Carries:
     numeric: bool = True
     data: bool = False
     chooses: bool = False
-    use: str = ""
 
 
 Number = Annotated[Expr, Carries(Kind.NUMBER)]
@@ -66,8 +65,8 @@ AnyMask = Annotated[Expr, Carries(None, expected=(0.0, 1.0))]
 Anything = Annotated[Expr, Carries(None, numeric=False)]
 Words = Annotated[str, "typed by people"]
 Texture = Annotated[Expr, Carries(Kind.TEXTURE)]
-GradientTexture = Annotated[Expr, Carries(Kind.TEXTURE, use="gradient")]
-PaletteTexture = Annotated[Expr, Carries(Kind.TEXTURE, use="palette")]
+Gradient = Annotated[Expr, Carries(Kind.GRADIENT)]
+Palette = Annotated[Expr, Carries(Kind.PALETTE)]
 DataTexture = Annotated[Expr, Carries(Kind.TEXTURE, data=True)]
 TypedNumber = Annotated[Expr, Carries(Kind.NUMBER, takes_wire=False)]
 TypedVector2 = Annotated[Expr, Carries(Kind.VECTOR2, takes_wire=False)]
@@ -75,6 +74,8 @@ TypedVector3 = Annotated[Expr, Carries(Kind.VECTOR3, takes_wire=False)]
 TypedVector4 = Annotated[Expr, Carries(Kind.VECTOR4, takes_wire=False)]
 TypedColour = Annotated[Expr, Carries(Kind.COLOUR, takes_wire=False)]
 TypedTexture = Annotated[Expr, Carries(Kind.TEXTURE, takes_wire=False)]
+TypedGradient = Annotated[Expr, Carries(Kind.GRADIENT, takes_wire=False)]
+TypedPalette = Annotated[Expr, Carries(Kind.PALETTE, takes_wire=False)]
 TypedAnything = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
 
 

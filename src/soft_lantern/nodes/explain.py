@@ -101,8 +101,8 @@ def _worked(node_type: NodeType) -> tuple[dict[str, Expr], str]:
             continue
         kind = port.carries.kind or Kind.NUMBER
         name = f"port:{port.name}"
-        exprs[port.name] = uniform(name, Type.SAMPLER if kind is Kind.TEXTURE else vector_type(kind.width))
-        if kind is Kind.TEXTURE:
+        exprs[port.name] = uniform(name, Type.SAMPLER if kind.is_read else vector_type(kind.width))
+        if kind.is_read:
             leaves[name] = MISSING
             said.append(f"{port.label} = even grey")
             continue

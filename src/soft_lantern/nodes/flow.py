@@ -27,7 +27,7 @@ def elbow(value: Anything = 0.0) -> Anything:
 def snippet_input(
     value: TypedAnything = 0.0,
     *,
-    kind: Literal["number", "vector2", "vector3", "vector4", "colour", "texture"] = "number",
+    kind: Literal["number", "vector2", "vector3", "vector4", "colour", "texture", "gradient", "palette"] = "number",
 ) -> Anything:
     """What a snippet is handed where it is used; while it is built, the value typed here, which is also its default.
 

@@ -68,7 +68,7 @@ class Image:
         `level` (n,): from which of the smaller copies; between two of them, both are mixed.
         """
         uv = np.nan_to_num(uv.astype(np.float32), nan=0.0, posinf=0.0, neginf=0.0)
-        if level is None or not self.levels:
+        if level is None or not level.any() or not self.levels:
             return self._read_level(uv, 0).T
         count = max(uv.shape[1], len(level))
         uv, at = np.broadcast_to(uv, (2, count)), np.broadcast_to(np.nan_to_num(level.astype(np.float32)), count)

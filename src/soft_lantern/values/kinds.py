@@ -7,7 +7,10 @@ from enum import StrEnum
 from soft_lantern.errors import BadValue
 
 Value = float | tuple[float, ...] | str
-"""A value in the document: a number, the components of a vector or linear RGBA colour, or the id of a texture."""
+"""A value in the document: a number, the components of a vector or linear RGBA colour, or the id of what is read.
+
+What is read is a texture, gradient or palette of the project.
+"""
 
 
 class Kind(StrEnum):
@@ -19,13 +22,20 @@ class Kind(StrEnum):
     VECTOR4 = "vector4"
     COLOUR = "colour"
     TEXTURE = "texture"
+    GRADIENT = "gradient"
+    PALETTE = "palette"
 
     __hash__ = str.__hash__  # an enumeration's own is written in Python, and slow
 
     @property
     def width(self) -> int:
-        """How many components the kind has; of a texture, those of one texel."""
+        """How many components the kind has; of what is read at a place, those of one colour."""
         return _WIDTHS[self]
+
+    @property
+    def is_read(self) -> bool:
+        """Whether the value is the id of something that is read at a place: a texture, gradient or palette."""
+        return self in _READ
 
     @property
     def words(self) -> str:
@@ -33,7 +43,8 @@ class Kind(StrEnum):
         return _WORDS[self]
 
 
-_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4, Kind.TEXTURE: 4}
+_READ = (Kind.TEXTURE, Kind.GRADIENT, Kind.PALETTE)
+_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4, **dict.fromkeys(_READ, 4)}
 _WORDS = {
     Kind.NUMBER: "number",
     Kind.VECTOR2: "vector 2",
@@ -41,6 +52,8 @@ _WORDS = {
     Kind.VECTOR4: "vector 4",
     Kind.COLOUR: "colour",
     Kind.TEXTURE: "texture",
+    Kind.GRADIENT: "gradient",
+    Kind.PALETTE: "palette",
 }
 
 
@@ -54,6 +67,9 @@ class Conversion(StrEnum):
     LUMINANCE = "luminance"
     OPAQUE = "alpha 1"
     DROP_ALPHA = "rgb only"
+    ROW = "as a row"
+    CELLS = "as cells"
+    MIDDLE_ROW = "middle row"
 
 
 _CONVERSIONS: dict[tuple[Kind, Kind], Conversion] = {
@@ -69,6 +85,10 @@ _CONVERSIONS: dict[tuple[Kind, Kind], Conversion] = {
     (Kind.COLOUR, Kind.VECTOR3): Conversion.DROP_ALPHA,
     (Kind.VECTOR4, Kind.COLOUR): Conversion.NONE,
     (Kind.COLOUR, Kind.VECTOR4): Conversion.NONE,
+    (Kind.GRADIENT, Kind.TEXTURE): Conversion.ROW,
+    (Kind.PALETTE, Kind.TEXTURE): Conversion.CELLS,
+    (Kind.TEXTURE, Kind.GRADIENT): Conversion.MIDDLE_ROW,
+    (Kind.TEXTURE, Kind.PALETTE): Conversion.CELLS,
 }
 
 
@@ -83,7 +103,7 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
 
 
 def components(value: Value) -> tuple[float, ...]:
-    """The value as a tuple of its components; of a texture's id, none."""
+    """The value as a tuple of its components; of an id, none."""
     if isinstance(value, str):
         return ()
     return value if isinstance(value, tuple) else (value,)
@@ -94,9 +114,9 @@ def fitted(value: Value, kind: Kind) -> Value:
 
     Raises BadValue where the number of components does not fit.
     """
-    if (kind is Kind.TEXTURE) is not isinstance(value, str):
+    if kind.is_read is not isinstance(value, str):
         raise BadValue(f"a {kind.words} cannot be “{value}”")
-    if kind is Kind.TEXTURE:
+    if kind.is_read:
         return value
     parts = components(value)
     if kind is Kind.NUMBER and len(parts) == 1:
@@ -116,8 +136,8 @@ def widest(kinds: list[Kind]) -> Kind | None:
 
     A colour beside a vector 3 or 4 gives a colour.
     """
-    if Kind.TEXTURE in kinds:
-        return Kind.TEXTURE if set(kinds) == {Kind.TEXTURE} else None
+    if any(kind.is_read for kind in kinds):
+        return kinds[0] if len(set(kinds)) == 1 else None
     result = Kind.NUMBER
     for kind in kinds:
         if kind in (Kind.NUMBER, result):

@@ -19,7 +19,7 @@ from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
-from soft_lantern.graph.document import Gradient, Material, Node, Note, Palette, changed, new_id, port_ref
+from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
 from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, pushed_down, tidy
 from soft_lantern.graph.snippets import collapse, expand
 from soft_lantern.graph.unfold import unfold
@@ -35,6 +35,8 @@ class CanvasActions(CanvasView):
     told = pyqtSignal(str)
     image_wanted = pyqtSignal(str, str)
     """An image is to be loaded for a texture port: node id and port."""
+    ramps_wanted = pyqtSignal(str)
+    """Gradients and palettes are to be edited, this one first."""
     texture_changed = pyqtSignal(object)
     """A texture is to be read in another way."""
     snippet_made = pyqtSignal(object, object)
@@ -272,19 +274,24 @@ class CanvasActions(CanvasView):
 
         self.type_in.open(self._widget_rect(area), row.choice, typed)
 
+    def _more(self, kind: Kind, node_id: str, port: str) -> dict[str, Callable[[], None]]:
+        """How more of what a port reads is come by."""
+        if kind is Kind.TEXTURE:
+            return {"Load an image…": lambda: self.image_wanted.emit(node_id, port)}
+        words = "Make and edit gradients…" if kind is Kind.GRADIENT else "Make and edit palettes…"
+        return {words: lambda: self.ramps_wanted.emit(str(self.material.nodes[node_id].values.get(port, "")))}
+
     def type_into(self, slip: Slip, row: Row) -> None:
         """Edit the value typed at an unwired input: a field for numbers, a picker for colours."""
         assert row.port and row.value is not None
         name = row.port.name
-        if row.kind is Kind.TEXTURE:
-            wanted = {"gradient": Gradient, "palette": Palette}.get(row.port.carries.use)
+        if row.kind and row.kind.is_read:
             menu = texture_menu(
                 self,
-                self.textures,
-                [each for each in self.ramps.values() if wanted and isinstance(each, wanted)],
+                self.readable[row.kind],
                 str(row.value),
                 lambda texture_id: self._type_value(slip.node_id, name, texture_id),
-                lambda: self.image_wanted.emit(slip.node_id, name),
+                self._more(row.kind, slip.node_id, name),
                 self.texture_changed.emit,
             )
             menu.popup(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))

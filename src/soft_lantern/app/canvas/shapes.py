@@ -295,7 +295,7 @@ def _input_row(
     words = ""
     if not wired and port.implied is not None:
         value, words = None, "its own"
-    elif kind is Kind.TEXTURE and value is not None:
+    elif kind.is_read and value is not None:
         words = names.get(str(value), "gone" if value else "choose…")
     return Row(top, port, teeth=teeth, kind=kind, value=value, wired=wired, words=words)
 

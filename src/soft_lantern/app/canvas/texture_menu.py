@@ -1,8 +1,8 @@
-"""The menu of a texture port: which texture it reads, and how that texture is read."""
+"""The menu of a port that reads a texture, gradient or palette: which one, and how a texture is read."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 
 from PyQt6.QtWidgets import QMenu, QWidget
 
@@ -17,27 +17,24 @@ _READINGS = {
 
 def texture_menu(
     parent: QWidget,
-    textures: Mapping[str, Texture],
-    ramps: Sequence[Gradient | Palette],
+    readable: Mapping[str, Texture | Gradient | Palette],
     chosen: str,
     choose: Callable[[str], None],
-    load: Callable[[], None],
+    more: Mapping[str, Callable[[], None]],
     change: Callable[[Texture], None],
 ) -> QMenu:
-    """A menu to choose one of the textures, load another, or change how the chosen one is read.
-
-    `ramps`: the gradients or palettes that the port reads as well.
-    """
+    """A menu to choose one of what can be read, get `more` of it, or change how the chosen texture is read."""
     menu = QMenu(parent)
-    for texture in sorted([*textures.values(), *ramps], key=lambda t: t.name.lower()):
-        action = menu.addAction(texture.name)
+    for each in sorted(readable.values(), key=lambda each: each.name.lower()):
+        action = menu.addAction(each.name)
         if action:
             action.setCheckable(True)
-            action.setChecked(texture.id == chosen)
-            action.triggered.connect(lambda _, texture_id=texture.id: choose(texture_id))
-    menu.addAction("Load an image…", load)
-    current = textures.get(chosen)
-    if current:
+            action.setChecked(each.id == chosen)
+            action.triggered.connect(lambda _, read_id=each.id: choose(read_id))
+    for words, get in more.items():
+        menu.addAction(words, get)
+    current = readable.get(chosen)
+    if isinstance(current, Texture):
         menu.addSeparator()
         for field, choices in _READINGS.items():
             for value, words in choices.items():

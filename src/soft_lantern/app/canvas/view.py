@@ -23,8 +23,9 @@ from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
 from soft_lantern.app.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.graph.document import Gradient, Material, Palette, Project, Texture
+from soft_lantern.graph.document import Material, Project
 from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.ramps import Readable, readable
 
 SMALLEST, LARGEST = 0.12, 2.5
 DETAIL = 0.45
@@ -50,8 +51,7 @@ class CanvasView(QWidget):
         self._pointer = QPointF()
         self._drop_wire = ""
         self._framed_for = ""
-        self.textures: dict[str, Texture] = {}
-        self.ramps: dict[str, Gradient | Palette] = {}
+        self.readable: Readable = {}
         self.snippets: dict[str, Material] = {}
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -80,15 +80,15 @@ class CanvasView(QWidget):
 
     def show_library(self, project: Project) -> None:
         """Let the canvas know what textures, gradients, palettes and snippets the project has."""
-        ramps: dict[str, Gradient | Palette] = {**project.gradients, **project.palettes}
-        renamed = project.textures is not self.textures or ramps != self.ramps
-        self.textures, self.snippets, self.ramps = project.textures, project.snippets, ramps
+        there = readable(project)
+        renamed = there != self.readable
+        self.readable, self.snippets = there, project.snippets
         if renamed:
             self.spread = spread(self.material, None, self._names())
 
     def _names(self) -> dict[str, str]:
-        """What the images that ports read are called, by id."""
-        return {i: each.name for i, each in {**self.textures, **self.ramps}.items()}
+        """What that which ports read is called, by id."""
+        return {key: each.name for held in self.readable.values() for key, each in held.items()}
 
     def show_notices(self, notices: Iterable[Notice]) -> None:
         """Mark the slips where these notices start."""

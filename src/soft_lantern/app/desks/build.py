@@ -102,6 +102,7 @@ class BuildDesk(QWidget):
         self.canvas.selection_changed.connect(self._explain)
         self.tabs.currentChanged.connect(lambda _: self._explain())
         self.clock.ticked.connect(self._tick)
+        self.clock.loop_changed.connect(lambda seconds: setattr(self.stage_bar, "loop", seconds))
         self.stage.probed.connect(self._pin)
         self.stage_bar.clip.toggled.connect(lambda _: self.measure())
         self.wire_box.changed.connect(self._show_wire)
@@ -124,6 +125,11 @@ class BuildDesk(QWidget):
         self.canvas.show_library(self.session.project)
         self.canvas.show_material(material)
         self.bottom.refresh()
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.measurer.stop()
+        self.stage.stop()
 
     def select_object(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene on the stage and in the panel."""

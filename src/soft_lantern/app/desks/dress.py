@@ -71,6 +71,10 @@ class DressDesk(QWidget):
         session.changed.connect(WhenSeen(self, self.refresh))
         self.refresh()
 
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.stage.stop()
+
     def select(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene, and one of its parts."""
         self._mark(object_id, part)

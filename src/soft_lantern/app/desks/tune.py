@@ -96,6 +96,10 @@ class TuneDesk(QWidget):
 
     # What is shown
 
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.stage.stop()
+
     def refresh(self) -> None:
         """Show how things are."""
         self._settle()

@@ -26,7 +26,7 @@ from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Parameter, Snapshot, changed, new_id
 from soft_lantern.graph.family import all_values, differing
 from soft_lantern.graph.instances import Look, ancestry, look
-from soft_lantern.graph.ramps import sampled_names
+from soft_lantern.graph.ramps import readable_names
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 
@@ -178,7 +178,7 @@ class ComparePanel(QWidget):
 
     def _words(self, parameter: Parameter, value: Value) -> str:
         if isinstance(value, str):
-            return sampled_names(self.session.project)[parameter.use].get(value, "none")
+            return readable_names(self.session.project)[parameter.kind].get(value, "none")
         return _shown(parameter, value)
 
     def _other_look(self) -> Look | None:

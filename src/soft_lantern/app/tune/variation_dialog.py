@@ -179,7 +179,7 @@ class _Row:
         self.parameter = parameter
         self.on = QCheckBox(parameter.label)
         self.how = QComboBox()
-        only = parameter.kind is Kind.TEXTURE or bool(parameter.choices) or parameter.use == "switch"
+        only = parameter.kind.is_read or bool(parameter.choices) or parameter.use == "switch"
         for how in ("list",) if only else HOW:
             self.how.addItem(HOW_WORDS[how], how)
         self.how.setAccessibleName(f"how {parameter.label} varies")

@@ -18,7 +18,7 @@ from soft_lantern.graph.parameters import held, slider_ends
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 
-Library = Mapping[str, Mapping[str, str]]
+Library = Mapping[Kind, Mapping[str, str]]
 
 
 class ParameterControl(QWidget):
@@ -33,7 +33,7 @@ class ParameterControl(QWidget):
         library: Library | None = None,
         parent: QWidget | None = None,
     ) -> None:
-        """`library`: the names of what to choose from, by id, for each use of a texture."""
+        """`library`: the names of what to choose from, by id, for each kind that is read."""
         super().__init__(parent)
         self.parameter = parameter
         self.setToolTip(parameter.tooltip)
@@ -54,8 +54,8 @@ class ParameterControl(QWidget):
             self._add_tick()
         elif parameter.kind is Kind.NUMBER:
             self._add_number(components(value)[0])
-        elif parameter.kind is Kind.TEXTURE:
-            known = sorted((library or {}).get(parameter.use, {}).items(), key=lambda each: each[1].lower())
+        elif parameter.kind.is_read:
+            known = sorted((library or {}).get(parameter.kind, {}).items(), key=lambda each: each[1].lower())
             self._add_chooser([("none", ""), *((name, texture_id) for texture_id, name in known)])
         else:
             self._add_vector(components(value))

@@ -229,7 +229,7 @@ class ParameterDialog(QDialog):
         )
         if entered.kind is not Kind.NUMBER:
             entered = changed(entered, choices=(), scale="linear", soft_low=None, soft_high=None)
-            if entered.kind in (Kind.COLOUR, Kind.TEXTURE):
+            if entered.kind is Kind.COLOUR or entered.kind.is_read:
                 entered = changed(entered, low=None, high=None, step=None)
             return entered
         # A slider that ran further than new limits now ends with them.
