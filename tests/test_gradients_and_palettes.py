@@ -280,7 +280,7 @@ def test_the_graph_reads_indices_as_the_decoder_does() -> None:
     indexed = index_image(pixels, palette)
     m = Authoring("Swapped")
     index = m.expose("Index", (0.0, 0.0, 0.0, 1.0))
-    m.add("surface", base_colour=m.add("palette_lookup", index=index, palette="p", cells=4.0))
+    m.add("surface", base_colour=m.add("palette_lookup", index=index, palette="p"))
     project = m.into_project(Project(name="t", palettes={"p": palette}))
     lowered = lower(project.materials["swapped"])
     leaves = {

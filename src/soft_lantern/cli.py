@@ -10,7 +10,7 @@ import shutil
 import sys
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Annotated, Any, Protocol, TypeVar
+from typing import Annotated, Any, Literal, Protocol, TypeVar
 
 import typer
 from rich.console import Console
@@ -253,12 +253,17 @@ def export(
     material: Annotated[str, typer.Option(help="the material")],
     to: Annotated[str, typer.Option(help=f"the target: {' or '.join(HEADS)}")],
     output: Output,
+    gradients: Annotated[str, typer.Option(help="gradients as: row or exact")] = "row",
 ) -> None:
-    """Write a material's shader text and parameter table into a folder."""
+    """Write a material's shader text, parameter table and gradients into a folder."""
+    if gradients not in ("row", "exact"):
+        raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
+    form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
     if to not in HEADS:
         raise BadValue(f"there is no target “{to}”, only {' and '.join(HEADS)}")
     document = open_project(project).project
-    for path in write_package(_named(document.materials.values(), material, "material"), output, to):
+    named = _named(document.materials.values(), material, "material")
+    for path in write_package(named, output, to, document, form):
         print(f"wrote {path}")
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.desks.colour import ColourDesk
 from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.stage.stage_actions import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.tune.instance_hands import InstanceHands
@@ -46,6 +47,13 @@ def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
     def instances(run: Callable[[InstanceHands], object]) -> Callable[[], object]:
         return lambda: run(window.tune.hands)
 
+    def colour(run: Callable[[ColourDesk], object]) -> Callable[[], object]:
+        def there() -> None:
+            window.edit_ramps()
+            run(window.colour)
+
+        return there
+
     return {
         "Project": [
             ("New material", "Ctrl+Shift+M", window.new_material),
@@ -55,6 +63,10 @@ def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
             ("Import mesh", "Ctrl+I", lambda: window.build.objects.choose_file()),
             ("Load an image", "Ctrl+Shift+I", lambda: window.build.load_image()),
             ("Gradients and palettes", "Ctrl+G", window.edit_ramps),
+            ("New gradient", "Ctrl+Shift+G", colour(ColourDesk.new_gradient)),
+            ("New palette", "", colour(ColourDesk.new_palette)),
+            ("Bake an atlas of gradients", "", colour(ColourDesk.open_atlas)),
+            ("Replace mixes by a gradient", "", colour(ColourDesk.choose_mixes)),
             ("Load a panorama for the light", "", lambda: window.build.light.choose_file()),
             ("Export GLSL", "Ctrl+Shift+E", window.export_glsl),
             ("Save", "Ctrl+S", session.save),

@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.commands import CommandFinder
 from soft_lantern.app.desks.build import BuildDesk
+from soft_lantern.app.desks.colour import ColourDesk
 from soft_lantern.app.desks.dress import DressDesk
 from soft_lantern.app.desks.tune import TuneDesk
 from soft_lantern.app.menu import entries
@@ -40,7 +41,6 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.tune.image_dropper import ImageDropper
-from soft_lantern.app.tune.ramps_dialog import RampsDialog
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
@@ -53,8 +53,8 @@ from soft_lantern.graph.notices import Notice
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 from soft_lantern.render.worker import RenderWorker
 
-Desk = BuildDesk | TuneDesk | DressDesk
-DESKS: dict[str, type[Desk]] = {"Build": BuildDesk, "Tune": TuneDesk, "Dress": DressDesk}
+Desk = BuildDesk | ColourDesk | TuneDesk | DressDesk
+DESKS: dict[str, type[Desk]] = {"Build": BuildDesk, "Colour": ColourDesk, "Tune": TuneDesk, "Dress": DressDesk}
 """In the order of the job. Each is made when it is first wanted, so that a window opens soon."""
 
 
@@ -140,6 +140,7 @@ class MainWindow(QMainWindow):
             made.stage.drawn.connect(lambda _: self._show_renderer())
             if isinstance(made, BuildDesk):
                 made.notice_list.jump_wanted.connect(self._jump_to)
+                made.canvas.ramps_wanted.connect(self.edit_ramps)
             self._made[name] = made
             self.desks.addWidget(made)
         return self._made[name]
@@ -148,6 +149,11 @@ class MainWindow(QMainWindow):
     def build(self) -> BuildDesk:
         """The Build desk."""
         return cast(BuildDesk, self.desk("Build"))
+
+    @property
+    def colour(self) -> ColourDesk:
+        """The Colour desk."""
+        return cast(ColourDesk, self.desk("Colour"))
 
     @property
     def tune(self) -> TuneDesk:
@@ -219,10 +225,10 @@ class MainWindow(QMainWindow):
         self.tune.search.setFocus()
         self.tune.search.selectAll()
 
-    def edit_ramps(self) -> None:
-        """Open the project's gradients and palettes."""
-        self.ramps = RampsDialog(self.session, self)
-        self.ramps.show()
+    def edit_ramps(self, ramp_id: str = "") -> None:
+        """Go to the project's gradients and palettes, to one of them where it is said."""
+        self.go_to_desk("Colour")
+        self.colour.choose(ramp_id)
 
     def drop_from_image(self, then: Callable[[tuple[float, ...]], None]) -> None:
         """Let a colour be taken from an image."""
@@ -266,7 +272,7 @@ class MainWindow(QMainWindow):
         material = self.session.material
         if material:
             try:
-                written = write_package(material, folder)
+                written = write_package(material, folder, project=self.session.project)
             except LanternError as error:
                 self.say(sentence(str(error)))
                 return

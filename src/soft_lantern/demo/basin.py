@@ -6,9 +6,19 @@ from collections.abc import Callable
 
 from soft_lantern.demo import textures
 from soft_lantern.graph.authoring import Authoring, Wire
-from soft_lantern.graph.document import Bookmark, Environment, Instance, Scene, StageObject, Texture, View
+from soft_lantern.graph.document import (
+    Bookmark,
+    Environment,
+    Gradient,
+    Instance,
+    Scene,
+    StageObject,
+    Stop,
+    Texture,
+    View,
+)
 from soft_lantern.values.colour import colour_from_hex
-from soft_lantern.values.kinds import Value
+from soft_lantern.values.kinds import Kind, Value
 
 TEXTURES: dict[str, Callable[[], textures.Texels]] = {
     "ripples_broad": lambda: textures.ripples(5.0, 1),
@@ -42,7 +52,7 @@ def texture_records(folder: str) -> dict[str, Texture]:
 
 def materials() -> list[Authoring]:
     """Every material of the scene."""
-    return [basin_nectar(), wet_stone(), bell_glass(), mossy_urn(), gate_in_fog()]
+    return [basin_nectar(), graded_nectar(), wet_stone(), bell_glass(), mossy_urn(), gate_in_fog()]
 
 
 def instances() -> list[Instance]:
@@ -56,10 +66,39 @@ def instances() -> list[Instance]:
 
 
 def basin_nectar() -> Authoring:
-    """Nectar: colour and alpha by depth behind, two moving ripple maps that fade at the rim, a slow swell."""
+    """Nectar of two colours: one where the floor lies just under, one where it is deep."""
     m = Authoring("Basin nectar")
     shallow = m.expose("Shallow", "#ffd98a30", group="Nectar", tooltip="Where the floor lies just under")
     deep = m.expose("Deep", "#bd6420f0", group="Nectar")
+    return _nectar(m, lambda depth: m.add("mix", name="Nectar colour", a=shallow, b=deep, factor=depth))
+
+
+def graded_nectar() -> Authoring:
+    """The same by a gradient of five stops."""
+    m = Authoring("Graded nectar")
+    depths = m.expose("Depths", DEPTHS.id, kind=Kind.GRADIENT, group="Nectar", tooltip="From the rim to the deepest")
+    return _nectar(m, lambda depth: m.add("gradient_lookup", name="Nectar colour", gradient=depths, at=depth))
+
+
+DEPTHS = Gradient(
+    id="nectar_depths",
+    name="Nectar depths",
+    stops=tuple(
+        Stop(at=at, colour=colour_from_hex(hex_))
+        for at, hex_ in (
+            (0.0, "#ffe6ae20"),
+            (0.18, "#f8c45a78"),
+            (0.45, "#d97a24c8"),
+            (0.75, "#a63c1af0"),
+            (1.0, "#5c1a26fa"),
+        )
+    ),
+)
+"""The nectar's colour and alpha by depth."""
+
+
+def _nectar(m: Authoring, coloured: Callable[[Wire], Wire]) -> Authoring:
+    """Colour and alpha by depth behind, two moving ripple maps that fade at the rim, a slow swell."""
     strength = m.expose("Depth strength", 1.1, limits=(0, 2), group="Nectar")
     roughness = m.expose("Roughness", 0.07, limits=(0, 1), group="Nectar")
     relief = m.expose("Ripple strength", 0.22, limits=(0, 2), group="Ripples")
@@ -78,7 +117,7 @@ def basin_nectar() -> Authoring:
 
     bent = m.add("mix_normals", base=ripple("ripples_broad", broad), detail=ripple("ripples_fine", fine))
     depth = m.add("depth_mask", name="Depth", strength=strength)
-    colour = m.add("mix", name="Nectar colour", a=shallow, b=deep, factor=depth)
+    colour = coloured(depth)
     wave = m.add("wave", name="Slow swell", period=5.0, phase=m.add("multiply", a=place.x, b=0.16), low=-1.0)
     rise = m.add("multiply", a=m.add("multiply", a=wave, b=swell), b=middle)
     m.add("vertex_offset", offset=m.add("combine", y=rise))
@@ -207,5 +246,29 @@ def basin_scene() -> Scene:
             Bookmark(name="The bell, close", view=View(target=(0.0, 1.3, 0.0), yaw=-25.0, pitch=18.0, distance=5.5)),
             Bookmark(name="Through the gate", view=View(target=(0.8, 1.4, -4.0), yaw=8.0, pitch=6.0, distance=16.0)),
         ),
+        environment=Environment(sky="dusk", rotation=-20.0, exposure=1.1),
+    )
+
+
+def two_nectars_scene() -> Scene:
+    """Two basins side by side: one in two colours, one by a gradient."""
+    places = {
+        "two_colours": ("Two colours", -3.7, "basin_nectar"),
+        "by_gradient": ("By gradient", 3.7, "graded_nectar"),
+    }
+    return Scene(
+        id="two_nectars",
+        name="Two nectars",
+        objects=tuple(
+            StageObject(
+                id=key,
+                name=name,
+                asset="stepped_basin",
+                position=(x, 0.0, 0.0),
+                wears={"": "wet_stone", "nectar": nectar},
+            )
+            for key, (name, x, nectar) in places.items()
+        ),
+        view=View(target=(0.0, 0.6, 0.0), yaw=0.0, pitch=42.0, distance=19.0),
         environment=Environment(sky="dusk", rotation=-20.0, exposure=1.1),
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from soft_lantern.demo import basin, kettle
+from soft_lantern.demo import basin, kettle, moths
 from soft_lantern.demo.meshes import (
     basin_stones,
     fog_gate,
@@ -43,11 +43,13 @@ MESHES = {
 
 
 def write_demo(folder: Path) -> Project:
-    """Make the demo project in a folder: its meshes and textures, its materials and instances, three scenes."""
+    """Make the demo project in a folder: its meshes and textures, its materials and instances, its scenes."""
     for name, make in MESHES.items():
         write_glb(folder / MESH_FOLDER / name / f"{name}.glb", make())
     for name, texels in basin.TEXTURES.items():
         write_png(texels(), folder / IMAGE_FOLDER / f"{name}.png")
+    for name, indices in moths.sprites().items():
+        write_png(indices, folder / IMAGE_FOLDER / f"{name}.png")
     project = demo_project()
     save_project(project, folder)
     return project
@@ -56,9 +58,12 @@ def write_demo(folder: Path) -> Project:
 def demo_project() -> Project:
     """The demo's document."""
     project = Project(name=NAME)
-    project = changed(project, textures=basin.texture_records(IMAGE_FOLDER))
+    textures = basin.texture_records(IMAGE_FOLDER) | moths.sprite_records(IMAGE_FOLDER)
+    gradients = {each.id: each for each in (basin.DEPTHS, moths.EMBERS)}
+    palettes = {each.id: each for each in moths.palettes()}
+    project = changed(project, textures=textures, gradients=gradients, palettes=palettes)
     own = (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper())
-    for written in (*own, *basin.materials(), *kettle.materials()):
+    for written in (*own, *basin.materials(), *kettle.materials(), moths.moth_sprite()):
         project = written.into_project(project)
     for instance in (
         Instance(
@@ -81,12 +86,14 @@ def demo_project() -> Project:
         ),
         *basin.instances(),
         *kettle.instances(),
+        *moths.instances(),
     ):
         project = put_instance(project, instance)
     assets = {
         key: Asset(id=key, name=key.replace("_", " ").capitalize(), file=f"{MESH_FOLDER}/{key}/{key}.glb")
         for key in MESHES
     }
+    assets[moths.CARD.id] = moths.CARD
     assets["moth_card"] = Asset(id="moth_card", name="Moth card", primitive="plane", subdivision=8)
     garden = Scene(
         id="garden",
@@ -145,9 +152,9 @@ def demo_project() -> Project:
         view=View(target=(0.0, 1.3, 0.0), yaw=32.0, pitch=12.0, distance=17.0),
         gauge=-2.0,
     )
-    pool, tea = basin.basin_scene(), kettle.tea_scene()
-    picks = {pick.id: pick for pick in kettle.picks()}
-    scenes = {scene.id: scene for scene in (garden, pool, tea)}
+    others = (basin.basin_scene(), basin.two_nectars_scene(), kettle.tea_scene(), moths.moth_scene())
+    picks = {pick.id: pick for pick in (*kettle.picks(), *moths.picks())}
+    scenes = {scene.id: scene for scene in (garden, *others)}
     return changed(project, assets=assets, picks=picks, scenes=scenes)
 
 

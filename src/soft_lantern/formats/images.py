@@ -160,11 +160,21 @@ def write_png(pixels: npt.NDArray[np.uint8], path: Path) -> None:
 
 def write_exr(linear: npt.NDArray[np.float32], path: Path) -> None:
     """Save linear RGBA, (height, width, 4), as OpenEXR of 32-bit floats. Raises BadFile where the disk refuses."""
+    _write_deep(np.ascontiguousarray(linear, np.float32), path)
+
+
+def write_deep_png(texels: npt.NDArray[np.uint16], path: Path) -> None:
+    """Save RGBA, (height, width, 4), as PNG of 16 bits a channel, its alpha apart. Raises BadFile."""
+    _write_deep(np.ascontiguousarray(texels, np.uint16), path)
+
+
+def _write_deep(texels: npt.NDArray[Any], path: Path) -> None:
     import OpenImageIO as oiio
 
-    height, width = linear.shape[:2]
-    spec = oiio.ImageSpec(width, height, 4, oiio.FLOAT)
+    height, width = texels.shape[:2]
+    spec = oiio.ImageSpec(width, height, 4, oiio.FLOAT if texels.dtype.kind == "f" else oiio.UINT16)
     spec.attribute("compression", "zip")
+    spec.attribute("oiio:UnassociatedAlpha", 1)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -172,7 +182,7 @@ def write_exr(linear: npt.NDArray[np.float32], path: Path) -> None:
     file = oiio.ImageOutput.create(str(path))
     if file is None or not file.open(str(path), spec):
         raise BadFile(f"{path} cannot be written: {_first_line(file.geterror() if file else oiio.geterror())}")
-    if not file.write_image(np.ascontiguousarray(linear, np.float32)) or not file.close():
+    if not file.write_image(texels) or not file.close():
         raise BadFile(f"{path} cannot be written: {_first_line(file.geterror())}")
 
 

@@ -1,17 +1,28 @@
 """A material as a package of GLSL 3.30 or GLSL ES 3.00: vertex and fragment shader, and a table of its parameters.
 
-Typed constants are folded in; parameters stay uniforms under the author's identifiers.
+Typed constants are folded in; parameters stay uniforms under the author's identifiers. Gradients are rows of an atlas
+beside the shader, or written into it exactly.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
-from soft_lantern.graph.document import Material, Parameter
+from soft_lantern.formats.atlas import write_atlas
+from soft_lantern.formats.shader_gradients import (
+    ATLAS,
+    Form,
+    Shipped,
+    gradient_rows,
+    known_rows,
+    shipped,
+    with_gradients,
+)
+from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_type, uniform_values
 from soft_lantern.graph.parameters import trouble_with_parameter
 from soft_lantern.ir import glsl
@@ -50,25 +61,33 @@ HEADS = {
 """The first lines of a shader for each target."""
 
 
-def package(material: Material, target: str = "glsl") -> dict[str, str]:
-    """The files of the package by name. Raises BadValue where a parameter cannot be written."""
+def package(material: Material, target: str = "glsl", sent: Shipped | None = None) -> dict[str, str]:
+    """The text files of the package by name. `sent`: the gradients that go with it, or else samplers stand for them.
+
+    Raises BadValue where a parameter cannot be written.
+    """
+    sent = sent or Shipped()
     for parameter in material.parameters:
         trouble = trouble_with_parameter(material, parameter)
         if trouble:
             raise BadValue(f"{material.name} cannot be exported: {trouble}")
     lowered = lower(material)
-    surface, offset, names = _folded(material, lowered)
+    surface, offset, names, row_parameters = _folded(material, lowered, sent)
     taken = {*INPUTS, *(p.identifier for p in material.parameters)}
     base = as_identifier(material.name, taken, fallback="material")
     reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
-    used = _used_parameters(material, reached)
-    table = {
+    used = _used_parameters(material, reached, row_parameters)
+    table: dict[str, Any] = {
         "material": material.name,
-        "parameters": [_row(p, p in used) for p in material.parameters],
+        "parameters": [_row(p, p in used, sent) for p in material.parameters],
         "surface_inputs": [
             {"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in read_inputs(reached)
         ],
     }
+    if sent.gradients:
+        table["gradients"] = {"form": sent.form, "listed": gradient_rows(sent)}
+        if sent.atlas:
+            table["gradients"] |= {"texture": f"{base}.gradients.png", "sampler": ATLAS}
     return {
         f"{base}.frag.glsl": _fragment(material, surface, names, used, base, lowered.alpha_mode, target),
         f"{base}.vert.glsl": _vertex(surface, offset, used, target),
@@ -76,19 +95,28 @@ def package(material: Material, target: str = "glsl") -> dict[str, str]:
     }
 
 
-def write_package(material: Material, folder: Path, target: str = "glsl") -> list[Path]:
-    """Write the package into a folder. Raises BadFile where the disk refuses."""
-    files = package(material, target)
+def write_package(
+    material: Material, folder: Path, target: str = "glsl", project: Project | None = None, form: Form = "row"
+) -> list[Path]:
+    """Write the package into a folder, with the gradients of its project. Raises BadFile where the disk refuses."""
+    sent = shipped(project, material, form) if project else Shipped()
+    files = package(material, target, sent)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name, text in files.items():
             (folder / name).write_text(text, "utf-8")
     except OSError as error:
         raise BadFile(f"{folder} cannot be written: {error.strerror}") from error
-    return [folder / name for name in files]
+    written = [folder / name for name in files]
+    if sent.atlas:
+        base = next(iter(files)).partition(".")[0]
+        written += write_atlas(sent.atlas, folder / f"{base}.gradients.png")
+    return written
 
 
-def _folded(material: Material, lowered: Lowered) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str]]:
+def _folded(
+    material: Material, lowered: Lowered, sent: Shipped
+) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str], dict[str, str]]:
     values = uniform_values(lowered, material, {})
     known = {
         uniform(name, vector_type(source.kind.width)): const(*value)
@@ -96,21 +124,24 @@ def _folded(material: Material, lowered: Lowered) -> tuple[dict[str, Expr], Expr
         if not source.parameter and not isinstance(value := values[name], Image)
     }
     roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
-    done = replace(roots, known)
+    shown, rows = with_gradients(roots, material, lowered, sent)
+    folded = replace([shown[root] for root in roots], known)
+    done = {old: folded[new] for old, new in shown.items() if new in folded}
     names = {done[old]: name for old, name in lowered.names.items() if old in done}
     offset = done[lowered.offset] if lowered.offset is not None else None
-    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names
+    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names, rows
 
 
-def _used_parameters(material: Material, values: Iterable[Expr]) -> list[Parameter]:
+def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[str, str]) -> list[Parameter]:
     reached = set(topological(values))
-    return [p for p in material.parameters if parameter_uniform(p) in reached]
+    by_row = {rows.get(str(expr.data)) for expr in reached if expr.op is Op.UNIFORM}
+    return [p for p in material.parameters if parameter_uniform(p) in reached or p.id in by_row]
 
 
 def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], list[str]]:
     """The identifier of every uniform the results read, and the lines that declare them."""
     leaves, lines = {}, []
-    known = {str(parameter_uniform(p).data): p for p in used}
+    known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
     for expr in topological(results):
         name = str(expr.data)
         if expr.op is not Op.UNIFORM:
@@ -118,6 +149,9 @@ def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[s
         if name in known:
             leaves[name] = known[name].identifier
             lines.append(f"uniform {expr.type.value} {leaves[name]};{_comment(_described(known[name]))}")
+        elif name == ATLAS:
+            leaves[name] = ATLAS
+            lines.append(f"uniform sampler2D {ATLAS}; // a gradient in each row, clamped")
         else:  # a texture chosen on its node
             leaves[name] = as_identifier(name.removeprefix("typed:").replace(".", " "), set(leaves.values()), "texture")
             lines.append(f"uniform {expr.type.value} {leaves[name]};")
@@ -240,7 +274,7 @@ def _declared(name: str) -> str:
     return f"uniform {INPUTS[name].type.value} {name};{_comment(INPUTS[name].words)}"
 
 
-def _row(parameter: Parameter, used: bool) -> dict[str, Any]:
+def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:
     row: dict[str, Any] = {
         "identifier": parameter.identifier,
         "label": parameter.label,
@@ -257,6 +291,10 @@ def _row(parameter: Parameter, used: bool) -> dict[str, Any]:
         "tooltip": parameter.tooltip,
         "used": used,
     }
+    if parameter.kind is Kind.GRADIENT and sent.gradients:
+        written_in = {"type": "", "used": False, "written_in": True}
+        as_row = {"type": "float", "rows": dict(known_rows(sent))} if sent.atlas else written_in
+        row |= as_row | {"default": [sent.row(str(parameter.default))] if sent.atlas else []}
     if parameter.kind is Kind.COLOUR:
         row["default_srgb"] = colour_to_hex(components(parameter.default))
     return row
@@ -269,6 +307,8 @@ def _described(parameter: Parameter) -> str:
         high = "" if parameter.high is None else f"{parameter.high:g}"
         text += f", {low} to {high}"
     text += f" {parameter.unit}" if parameter.unit else ""
+    if parameter.kind.is_read:
+        return f"{text}; the middle of its row" if parameter.kind is Kind.GRADIENT else text
     default = components(parameter.default)
     shown = colour_to_hex(default) if parameter.kind is Kind.COLOUR else ", ".join(f"{p:g}" for p in default)
     return f"{text}; default {shown}"

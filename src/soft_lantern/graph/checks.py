@@ -72,7 +72,12 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
             if chosen and texture is None:
                 text = f"{name} reads a {port.carries.kind.words} that is gone; grey stands in"
                 yield Notice(Severity.ERROR, "missing-texture", text, graph.id, node_id, port.name)
-            elif texture and port.carries.data and texture.encoding == "colour":
+            elif texture and texture.indexes and texture.filter == "linear":
+                text = f"{name} reads the indices of {texture.name} blended between texels; they name other cells then"
+                nearest = partial(_read_as_indices, texture_id=texture.id)
+                mend = (Fix(f"Read {texture.name} by nearest texel, as data", of_project=nearest),)
+                yield Notice(Severity.WARNING, "filtered-indices", text, graph.id, node_id, port.name, fixes=mend)
+            elif texture and (port.carries.data or texture.indexes) and texture.encoding == "colour":
                 text = f"{name} wants the numbers of {texture.name}, which is decoded as colour"
                 mend = (Fix(f"Read {texture.name} as data", of_project=partial(_read_as_data, texture_id=texture.id)),)
                 yield Notice(Severity.WARNING, "decoded-data", text, graph.id, node_id, port.name, fixes=mend)
@@ -80,6 +85,11 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
 
 def _read_as_data(project: Project, texture_id: str) -> Project:
     texture = changed(project.textures[texture_id], encoding="data")
+    return changed(project, textures={**project.textures, texture_id: texture})
+
+
+def _read_as_indices(project: Project, texture_id: str) -> Project:
+    texture = changed(project.textures[texture_id], encoding="data", filter="nearest")
     return changed(project, textures={**project.textures, texture_id: texture})
 
 

@@ -127,6 +127,7 @@ class Texture(Record, frozen=True, kw_only=True):
     """An image file inside the project folder, and how it is read.
 
     `encoding` "colour": sRGB-encoded; "data": the numbers as they are. `filter` and `wrap` as samplers of glTF 2.0.
+    `indexes`: the id of the palette whose cells its red and green name, for a sprite of indices.
     """
 
     id: str
@@ -135,6 +136,7 @@ class Texture(Record, frozen=True, kw_only=True):
     encoding: Literal["colour", "data"] = "colour"
     filter: Literal["linear", "nearest"] = "linear"
     wrap: Literal["repeat", "clamp", "mirror"] = "repeat"
+    indexes: str = ""
     unknown: dict[str, Any] = {}
 
 
@@ -173,11 +175,18 @@ class Gradient(Record, frozen=True, kw_only=True):
 
 
 class Palette(Record, frozen=True, kw_only=True):
-    """Linear RGBA colours, looked up by index."""
+    """Linear RGBA colours, looked up by index in a square of cells.
+
+    `side`: cells along an edge, with spare room; 0 is the least that holds all. `swaps`: the id of the palette in whose
+    place this one can stand, for the same indices. `locked`: the places of colours that generating leaves alone.
+    """
 
     id: str
     name: str
     colours: tuple[tuple[float, float, float, float], ...] = ()
+    side: int = 0
+    swaps: str = ""
+    locked: tuple[int, ...] = ()
     unknown: dict[str, Any] = {}
 
 

@@ -164,12 +164,17 @@ def read_row(row: Colours, at: npt.ArrayLike) -> Colours:
 
 def width_error(gradient: Gradient, width: int) -> WidthError:
     """How far a baked row of a width is from the gradient. Beside a jump, within a texel of it, nothing is asked."""
-    at = np.linspace(0.0, 1.0, 4 * max(width, 256) + 1)
-    apart = np.abs(read_row(baked_row(gradient, width), at) - colours_at(gradient, at)).max(axis=1)
+    return WidthError(width, *row_error(gradient, baked_row(gradient, width)))
+
+
+def row_error(gradient: Gradient, row: Colours) -> tuple[float, float]:
+    """How far a row of linear texels, as it is read, is from the gradient at most, and where."""
+    at = np.linspace(0.0, 1.0, 4 * max(len(row), 256) + 1)
+    apart = np.abs(read_row(row, at) - colours_at(gradient, at)).max(axis=1)
     for jump in jumps(gradient):
-        apart[np.abs(at - jump) <= 1.0 / max(width - 1, 1)] = 0.0
+        apart[np.abs(at - jump) <= 1.0 / max(len(row) - 1, 1)] = 0.0
     worst = int(apart.argmax())
-    return WidthError(width, float(apart[worst]), float(at[worst]))
+    return float(apart[worst]), float(at[worst])
 
 
 def jumps(gradient: Gradient) -> list[float]:

@@ -85,14 +85,28 @@ def uniform_values(
         if source.parameter:
             value = overrides.get(source.parameter, defaults[source.parameter])
         else:
-            graph = material.snippets[source.snippet] if source.snippet else material
-            node = graph.nodes[source.node]
-            value = typed_value(node, known_type(graph, node), source.port)
+            value = _typed_at(source, material)
         if source.kind.is_read:
             values[name] = (images or {}).get(str(value), MISSING)
         else:
             values[name] = _shaped(value, source.kind)
     return values
+
+
+def read_ids(lowered: Lowered, material: Material) -> dict[str, str]:
+    """The id that every uniform holds which is read at a place, by its default or as it is typed."""
+    defaults = {p.id: p.default for p in material.parameters}
+    found = {}
+    for name, source in lowered.uniforms.items():
+        if source.kind.is_read:
+            found[name] = str(defaults[source.parameter] if source.parameter else _typed_at(source, material))
+    return found
+
+
+def _typed_at(source: Source, material: Material) -> Value:
+    graph = material.snippets[source.snippet] if source.snippet else material
+    node = graph.nodes[source.node]
+    return typed_value(node, known_type(graph, node), source.port)
 
 
 def typed_value(node: Node, node_type: NodeType, port_name: str) -> Value:

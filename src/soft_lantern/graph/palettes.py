@@ -22,9 +22,11 @@ from soft_lantern.values.colour import REC709_LUMINANCE, srgb_bytes, srgb_to_lin
 
 Pixels = npt.NDArray[np.uint8]
 Order = Literal["use", "hue", "luminance"]
+ORDERS: tuple[Order, ...] = ("use", "hue", "luminance")
 Byte4 = tuple[int, int, int, int]
 MOST_CELLS = 256 * 256
-_LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
+LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
+"""Linear light of every 8-bit sRGB component."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +58,7 @@ def merged(colours: Sequence[Counted], tolerance: float) -> list[Counted]:
     kept: list[Counted] = []
     places: list[npt.NDArray[np.float64]] = []
     for each in sorted(colours, key=lambda c: -c.count):
-        lab = np.append(oklab_of(_LINEAR[list(each.colour[:3])][None])[0], each.colour[3] / 255)
+        lab = np.append(oklab_of(LINEAR[list(each.colour[:3])][None])[0], each.colour[3] / 255)
         near = next((n for n, place in enumerate(places) if np.linalg.norm(place - lab) <= tolerance), None)
         if near is None:
             kept.append(each)
@@ -80,9 +82,15 @@ def quantised(pixels: Pixels, count: int) -> tuple[Pixels, float]:
     return result, float(np.sqrt((apart**2).mean()))
 
 
+def packed(pixels: Pixels) -> npt.NDArray[np.uint32]:
+    """Each pixel's red, green and blue as one number, row by row."""
+    red, green, blue = (pixels[..., part].ravel().astype(np.uint32) for part in range(3))
+    return np.asarray(red << 16 | green << 8 | blue, np.uint32)
+
+
 def palette_of(colours: Sequence[Byte4], palette: Palette) -> Palette:
     """The palette with these colours, linear."""
-    linear = [(*(float(_LINEAR[part]) for part in colour[:3]), colour[3] / 255) for colour in colours]
+    linear = [(*(float(LINEAR[part]) for part in colour[:3]), colour[3] / 255) for colour in colours]
     return changed(palette, colours=tuple(linear))
 
 
@@ -95,6 +103,16 @@ def capacity(palette: Palette, side: int | None = None) -> tuple[int, int]:
 def cell_byte(cell: int, side: int) -> int:
     """What red or green says for a cell of a row or column."""
     return round(255 * cell / (side - 1))
+
+
+def room_words(palette: Palette) -> str:
+    """How full a palette is, with a warning where its last row has begun."""
+    side = side_of(palette)
+    used, free = capacity(palette)
+    told = f"{used} of {side * side} cells used, {free} free"
+    if free == 0:
+        return f"{told}: full. Growing it re-encodes its sprites"
+    return f"{told}: the last row has begun" if used > side * (side - 1) else told
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,9 +134,7 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
             f"{palette.name} has {len(palette.colours)} colours, and {side} × {side} cells hold {side * side}"
         )
     held = {srgb_bytes(colour)[:3]: place for place, colour in reversed(list(enumerate(palette.colours)))}
-    flat = np.ascontiguousarray(pixels.reshape(-1, 4)[:, :3])
-    packed = flat[:, 0].astype(np.uint32) << 16 | flat[:, 1].astype(np.uint32) << 8 | flat[:, 2]
-    found, which, counts = np.unique(packed, return_inverse=True, return_counts=True)
+    found, which, counts = np.unique(packed(pixels), return_inverse=True, return_counts=True)
     opaque = np.bincount(which.ravel(), weights=pixels.reshape(-1, 4)[:, 3] > 0, minlength=len(found))
     labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
     places, missing = [], []
@@ -126,7 +142,7 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
         colour = (int(value) >> 16, int(value) >> 8 & 255, int(value) & 255)
         place = held.get(colour)
         if place is None:
-            lab = oklab_of(_LINEAR[list(colour)][None])[0]
+            lab = oklab_of(LINEAR[list(colour)][None])[0]
             place = int(np.linalg.norm(labs - lab, axis=1).argmin())
             if seen:
                 missing.append(Counted((*colour, 255), int(count)))
@@ -142,12 +158,33 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
 def decoded(indices: Pixels, palette: Palette, side: int | None = None) -> Pixels:
     """The image of indices and a palette, by the rule of the Palette lookup node; a spare cell is see-through."""
     side = side or side_of(palette)
-    cell = np.floor(indices[..., :2].astype(np.float64) / 255 * (side - 1) + 0.5).astype(int)
+    cell = cells_of(indices, side)
     table = np.zeros((side * side, 4), np.uint8)
     for place, colour in enumerate(palette.colours):
         table[place] = srgb_bytes(colour)
     result: Pixels = table[cell[..., 1] * side + cell[..., 0]]
     result[..., 3] = np.round(result[..., 3] / 255.0 * indices[..., 3]).astype(np.uint8)
+    return result
+
+
+def cells_of(indices: Pixels, side: int) -> npt.NDArray[np.int64]:
+    """Column and row of the cell that each pixel names, (height, width, 2)."""
+    return np.floor(indices[..., :2].astype(np.float64) / 255 * (side - 1) + 0.5).astype(np.int64)
+
+
+def reencoded(indices: Pixels, old: int, new: int) -> Pixels:
+    """Indices for palettes of another side, each cell of the list staying the same one. Raises BadValue.
+
+    Beyond what the new side holds there is nothing to name.
+    """
+    cell = cells_of(indices, old)
+    place = cell[..., 1] * old + cell[..., 0]
+    if place[indices[..., 3] > 0].max(initial=0) >= new * new:
+        raise BadValue(f"{new} × {new} cells are too few for these indices")
+    place = np.minimum(place, new * new - 1)
+    bytes_ = np.array([cell_byte(each, new) for each in range(new)], np.uint8)
+    result = indices.copy()
+    result[..., 0], result[..., 1] = bytes_[place % new], bytes_[place // new]
     return result
 
 
@@ -160,7 +197,7 @@ def index_traps(indices: Pixels, side: int, used: int) -> list[str]:
     if between.any():
         share = 100 * between.any(axis=1).mean()
         told.append(f"{share:.1f}% of the pixels lie between cells: it was filtered, resized, or compressed with loss")
-    cell = np.floor(seen[:, :2] / 255.0 * (side - 1) + 0.5).astype(int)
+    cell = cells_of(seen, side)
     outside = cell[:, 1] * side + cell[:, 0] >= used
     if outside.any():
         told.append(f"{int(outside.sum())} pixels name a cell beyond the {used} that hold a colour")
@@ -196,6 +233,13 @@ def mapped(palette: Palette, gradient: Gradient, locked: frozenset[int] = frozen
     return changed(palette, colours=tuple(kept))
 
 
+def shades_like(palette: Palette, base: int, within: float = 0.12) -> tuple[int, ...]:
+    """The places of the colours that are lighter and darker shades of one: alike in OKLab a and b per lightness."""
+    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
+    tone = labs[:, 1:] / np.maximum(labs[:, :1], 1e-4)
+    return tuple(int(n) for n in np.flatnonzero(np.linalg.norm(tone - tone[base], axis=1) <= within))
+
+
 def recoloured(palette: Palette, ramp: Sequence[int], base: int, wanted: tuple[float, ...]) -> Palette:
     """A ramp of shades brought to another base colour: each shade keeps its distance in lightness from the base."""
     first, aim = oklch_from_linear(palette.colours[base][:3]), oklch_from_linear(wanted[:3])
@@ -211,7 +255,7 @@ def recoloured(palette: Palette, ramp: Sequence[int], base: int, wanted: tuple[f
 
 
 def _luminance(colour: Byte4) -> float:
-    return float(np.dot(_LINEAR[list(colour[:3])], REC709_LUMINANCE))
+    return float(np.dot(LINEAR[list(colour[:3])], REC709_LUMINANCE))
 
 
 def _bytes(colour: Any) -> Byte4:

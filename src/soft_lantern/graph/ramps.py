@@ -74,6 +74,8 @@ def _pieces(at: Expr, places: Sequence[float], shapes: Sequence[str], ways: Sequ
     result = const(*ways[0][0])
     for n, place in enumerate(places):
         if n + 1 == len(places):
+            if n and shapes[n - 1] != "constant" and places[n - 1] < place:
+                break  # the way here ends at that value and keeps it
             here = const(*ways[-1][1])
         elif places[n + 1] == place:
             continue
@@ -139,8 +141,8 @@ def image_of_gradient(gradient: Gradient) -> Image:
 
 
 def side_of(palette: Palette) -> int:
-    """N of the N × N cells that a palette's colours take up."""
-    return max(math.isqrt(max(len(palette.colours) - 1, 0)) + 1, 2)
+    """N of a palette's N × N cells: what it says, but no less than its colours take up."""
+    return max(palette.side, math.isqrt(max(len(palette.colours) - 1, 0)) + 1, 2)
 
 
 @by_identity(256)

@@ -193,11 +193,10 @@ def dust_on_top(m: Authoring) -> Wire:
 
 @recipe("Palette swap", "sprite", "team colour", "index", "recolour", "retro")
 def palette_swap(m: Authoring) -> Wire:
-    """A sprite whose texture holds indices, coloured by a palette texture that instances may change."""
-    palette = m.expose_texture("Palette", group="Palette")
-    cells = m.expose("Cells per side", 4.0, limits=(2, 16), step=1.0, group="Palette")
+    """A sprite whose texture holds indices, coloured by a palette that instances may change."""
+    palette = m.expose("Palette", "", kind=Kind.PALETTE, group="Palette")
     index = m.add("index_texture", name="Index texture")
-    return m.add("palette_lookup", index=index, palette=palette, cells=cells)
+    return m.add("palette_lookup", index=index, palette=palette)
 
 
 @recipe("Two-tone recolour keeping shading", "tint", "team colour", "gradient map", "colourise")

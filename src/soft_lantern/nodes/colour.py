@@ -6,7 +6,7 @@ from typing import Literal
 
 from soft_lantern.ir import colours
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, join
+from soft_lantern.ir.expr import Expr, Op, const, join, make, swizzle
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.ramp import GRADIENT_AT
 from soft_lantern.nodes.definition import (
@@ -208,6 +208,26 @@ def exchange_colour(
     return _with_alpha(f.mix(colour.xyz, replacement.xyz, found), colour)
 
 
+@node("Exchange shades", family="colour", also=("recolour", "swap", "replace", "team colour", "shadow tone", "ramp"))
+def exchange_shades(
+    colour: Colour,
+    wanted: Colour = (1.0, 0.0, 0.0, 1.0),
+    replacement: Colour = (0.0, 0.2, 1.0, 1.0),
+    tolerance: Amount = 0.15,
+    softness: Positive = 0.1,
+) -> Colour:
+    """One colour changed into another, and its lighter and darker shades with it in proportion: shadows stay shadows.
+
+    away = distance(oklab(colour).yz / L, oklab(wanted).yz / L), shade = oklab(replacement) * L / L(wanted),
+    out = linear(mix(oklab(colour), shade, 1 - smoothstep(tolerance, tolerance + softness, away)))
+    """
+    lab, first, aim = (colours.oklab_from_linear(each.xyz) for each in (colour, wanted, replacement))
+    base = f.max_(first.x, 1e-4)
+    away = f.length(swizzle(lab, "yz") / f.max_(lab.x, 1e-4) - swizzle(first, "yz") / base)
+    share = 1.0 - f.smoothstep(tolerance, tolerance + f.max_(softness, 1e-6), away)
+    return _with_alpha(colours.linear_from_oklab(f.mix(lab, aim * (lab.x / base), share)), colour)
+
+
 @node("sRGB to linear", family="colour", also=("gamma", "decode", "degamma"), source="IEC 61966-2-1")
 def srgb_to_linear(colour: Colour) -> Colour:
     """The linear colour of sRGB-encoded channels.
@@ -257,15 +277,16 @@ def gradient_lookup(
 
 
 @node("Palette lookup", family="colour", also=("index", "swap", "sprite", "recolour", "lut"))
-def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: Palette = "", cells: Positive = 4.0) -> Colour:
+def palette_lookup(index: Colour = (0.0, 0.0, 0.0, 1.0), palette: Palette = "") -> Colour:
     """The colour of an N × N palette that an index names: red is the column i / (N − 1), green the row from the top.
 
-    out = texture(palette, (floor(index.rg * (N - 1) + 0.5) + 0.5) / N)
+    out = texture(palette, (floor(index.rg * (N - 1) + 0.5) + 0.5) / N), N = the palette's width
 
     The index comes from a data texture read with the nearest filter, or it breaks; its alpha is kept.
     """
+    cells = f.floor(1.0 / make(Op.TEXEL, palette) + 0.5)
     cell = f.floor(f.saturate(join(index.x, index.y)) * (cells - 1.0) + 0.5)
-    found = f.texture(palette, (cell + 0.5) / f.max_(cells, 1.0))
+    found = make(Op.TEXTURE_LEVEL, palette, (cell + 0.5) / cells, const(0.0))
     return join(found.xyz, found.w * index.w)
 
 

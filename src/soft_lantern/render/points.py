@@ -131,7 +131,9 @@ def on_objects(
     for thing in scene.objects:
         if thing.asset not in models:
             continue
-        for _, mesh, _ in placed_parts(thing, models[thing.asset]):
+        for name, mesh, _ in placed_parts(thing, models[thing.asset]):
+            if name in thing.hidden:
+                continue
             of_object = object_inputs(thing, models[thing.asset], mesh)
             mine = not only or thing.id == only
             item, reach = Item(mesh, of_object, paint), depth if mine else np.full(count, np.inf)

@@ -5,20 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.session import Session, sentence
-from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.texels import Linear, Texels
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import READABLE_IMAGES, read_image
 from soft_lantern.values.colour import colour_to_hex
-from soft_lantern.values.images import Image
-
-Linear = tuple[float, ...]
 
 
 class ImageDropper(QDialog):
@@ -32,7 +26,7 @@ class ImageDropper(QDialog):
         self.chooser = QComboBox()
         self.chooser.setAccessibleName("image")
         self.file = QPushButton("A file…")
-        self.canvas = _Texels()
+        self.canvas = Texels()
         self.words = QLabel("Click the colour")
         self.words.setProperty("quiet", True)
         row = QHBoxLayout()
@@ -67,58 +61,3 @@ class ImageDropper(QDialog):
         self.session.told.emit(f"Took {colour_to_hex(colour)}")
         self.then(colour)
         self.accept()
-
-
-class _Texels(QWidget):
-    """An image as large as fits, with its texels to click."""
-
-    picked = pyqtSignal(tuple)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.image: Image | None = None
-        self._shown = QImage()
-        self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setMinimumSize(200, 160)
-
-    def show_image(self, image: Image) -> None:
-        """Show another image."""
-        self.image = image
-        texels = image.texels
-        if texels.dtype == np.uint16:
-            texels = (texels >> 8).astype(np.uint8)
-        elif texels.dtype != np.uint8:
-            texels = (np.clip(np.nan_to_num(texels), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
-        height, width = texels.shape[:2]
-        data = np.ascontiguousarray(texels).tobytes()
-        self._shown = QImage(data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
-        self.update()
-
-    def place(self) -> QRectF:
-        """Where the image is on the widget."""
-        if self._shown.isNull():
-            return QRectF()
-        scale = min(self.width() / self._shown.width(), self.height() / self._shown.height())
-        width, height = self._shown.width() * scale, self._shown.height() * scale
-        return QRectF((self.width() - width) / 2, (self.height() - height) / 2, width, height)
-
-    def colour_at(self, at: QPointF) -> Linear | None:
-        """The linear colour of the texel at a point of the widget."""
-        place = self.place()
-        if self.image is None or not place.contains(at):
-            return None
-        x = min(int((at.x() - place.x()) / place.width() * self.image.width), self.image.width - 1)
-        y = min(int((at.y() - place.y()) / place.height() * self.image.height), self.image.height - 1)
-        one = Image(self.image.texels[y : y + 1, x : x + 1], self.image.encoding).linear()[0, 0]
-        return tuple(float(part) for part in one)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        found = self.colour_at(event.position()) if event else None
-        if found:
-            self.picked.emit(found)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), theme().colour("ground"))
-        if not self._shown.isNull():
-            painter.drawImage(self.place(), self._shown)

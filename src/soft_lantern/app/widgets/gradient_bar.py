@@ -1,17 +1,23 @@
-"""A gradient as a bar with its stops: click to add one, drag to move it, drag it away to take it out."""
+"""A gradient as a bar with its stops: click to add one, drag to move it, drag it away to take it out.
+
+Colours have one bar, and alpha another where its stops are apart.
+"""
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.screen_colour import screen_colour
-from soft_lantern.graph.document import Gradient, Stop, changed
-from soft_lantern.graph.ramps import colours_at
-from soft_lantern.values.colour import linear_to_srgb
+from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
+from soft_lantern.graph.ramps import colours_at, in_order
+from soft_lantern.render.measuring import encoded
 
 MARGIN, BAR = 9, 30
 AWAY = 34
@@ -36,8 +42,32 @@ class GradientBar(QWidget):
     def show_gradient(self, gradient: Gradient) -> None:
         """Show a gradient without telling anyone."""
         self.gradient = gradient
-        self.at = min(self.at, max(len(gradient.stops) - 1, 0))
+        self.at = min(self.at, max(len(self.stops) - 1, 0))
         self.update()
+
+    @property
+    def stops(self) -> tuple[Any, ...]:
+        """The stops of the bar."""
+        return self.gradient.stops
+
+    def colour_of(self, stop: Any) -> tuple[float, ...]:
+        """The linear colour a stop is filled with."""
+        return tuple(stop.colour)
+
+    def made_at(self, at: float) -> Any:
+        """A new stop that changes nothing yet."""
+        red, green, blue, alpha = (float(part) for part in colours_at(self.gradient, [at])[0])
+        before = [stop for stop in in_order(self.gradient) if stop.at <= at]
+        shape = before[-1].shape if before and before[-1].shape == "constant" else "linear"
+        return Stop(at=round(at, 4), colour=(red, green, blue, alpha), shape=shape)
+
+    def with_stops(self, stops: tuple[Any, ...]) -> Gradient:
+        """The gradient with other stops."""
+        return changed(self.gradient, stops=stops)
+
+    def picture(self) -> QImage:
+        """What the bar shows, one row high."""
+        return strip(self.gradient, 256)
 
     def select(self, place: int) -> None:
         """Select a stop by its place in the list."""
@@ -51,34 +81,43 @@ class GradientBar(QWidget):
 
     def move_to(self, at: float) -> None:
         """Ask for the selected stop at another place."""
-        self._want_stop(changed(self.gradient.stops[self.at], at=round(min(max(at, 0.0), 1.0), 4)))
+        self._want_stop(changed(self.stops[self.at], at=round(min(max(at, 0.0), 1.0), 4)))
 
     def recolour(self, colour: tuple[float, float, float, float]) -> None:
         """Ask for another colour of the selected stop."""
-        self._want_stop(changed(self.gradient.stops[self.at], colour=colour))
+        self._want_stop(changed(self.stops[self.at], colour=colour))
 
     def reshape(self, shape: str) -> None:
         """Ask for another way from the selected stop to the next."""
-        self._want_stop(changed(self.gradient.stops[self.at], shape=shape))
+        self._want_stop(changed(self.stops[self.at], shape=shape))
+
+    def duplicate(self) -> None:
+        """Ask for the selected stop once more, a little further along."""
+        stop = self.stops[self.at]
+        there = changed(stop, at=round(stop.at + (0.05 if stop.at <= 0.95 else -0.05), 4))
+        self.at = len(self.stops)
+        self._want((*self.stops, there))
+        self.chosen.emit(self.at)
 
     def take_out(self) -> None:
         """Ask for the gradient without the selected stop; one always stays."""
-        if len(self.gradient.stops) > 1:
-            left = tuple(stop for place, stop in enumerate(self.gradient.stops) if place != self.at)
+        if len(self.stops) > 1:
+            left = tuple(stop for place, stop in enumerate(self.stops) if place != self.at)
             self.at = max(self.at - 1, 0)
             self._want(left)
+            self.chosen.emit(self.at)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         x = event.position().x()
-        near = [n for n, stop in enumerate(self.gradient.stops) if abs(self.x_of(stop.at) - x) <= 7]
+        near = [n for n, stop in enumerate(self.stops) if abs(self.x_of(stop.at) - x) <= 7]
         if near:
             self.select(near[-1])
         else:
             at = min(max((x - MARGIN) / (self.width() - 2 * MARGIN), 0.0), 1.0)
-            red, green, blue, alpha = (float(part) for part in colours_at(self.gradient, [at])[0])
-            self.at = len(self.gradient.stops)
-            self._want((*self.gradient.stops, Stop(at=round(at, 4), colour=(red, green, blue, alpha))))
+            made = self.made_at(at)
+            self.at = len(self.stops)
+            self._want((*self.stops, made))
             self.chosen.emit(self.at)
         self._held = True
 
@@ -86,7 +125,7 @@ class GradientBar(QWidget):
         assert event is not None
         if not self._held:
             return
-        if event.position().y() > BAR + AWAY and len(self.gradient.stops) > 1:
+        if event.position().y() > BAR + AWAY and len(self.stops) > 1:
             self._held = False
             self.take_out()
             return
@@ -98,43 +137,77 @@ class GradientBar(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         step = {Qt.Key.Key_Left: -0.01, Qt.Key.Key_Right: 0.01}.get(Qt.Key(event.key()))
-        if step and self.gradient.stops:
-            self.move_to(self.gradient.stops[self.at].at + step)
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and step:
+            step /= 10
+        if step and self.stops:
+            self.move_to(self.stops[self.at].at + step)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.take_out()
-        elif event.key() in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) and self.gradient.stops:
+        elif event.key() in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) and self.stops:
+            order = sorted(range(len(self.stops)), key=lambda place: self.stops[place].at)
             step = 1 if event.key() == Qt.Key.Key_PageDown else -1
-            self.select((self.at + step) % len(self.gradient.stops))
+            self.select(order[(order.index(self.at) + step) % len(order)])
+        elif event.key() == Qt.Key.Key_Insert:
+            self.duplicate()
         else:
             super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.drawImage(QRectF(MARGIN, 2, self.width() - 2 * MARGIN, BAR), strip(self.gradient, 256))
+        painter.drawImage(QRectF(MARGIN, 2, self.width() - 2 * MARGIN, BAR), self.picture())
         now = theme()
-        for place, stop in enumerate(self.gradient.stops):
+        for place, stop in enumerate(self.stops):
             x, top = self.x_of(stop.at), BAR + 3.0
             shape = QPolygonF([QPointF(x, top), QPointF(x + 6, top + 7), QPointF(x + 6, top + 16)])
             shape += QPolygonF([QPointF(x - 6, top + 16), QPointF(x - 6, top + 7)])
             chosen = place == self.at
             painter.setPen(QPen(now.colour("amber" if chosen else "quiet"), 2.0 if chosen else 1.2))
-            painter.setBrush(screen_colour(stop.colour))
+            painter.setBrush(screen_colour(self.colour_of(stop)))
             painter.drawPolygon(shape)
 
-    def _want_stop(self, stop: Stop) -> None:
-        self._want(tuple(stop if place == self.at else each for place, each in enumerate(self.gradient.stops)))
+    def _want_stop(self, stop: Any) -> None:
+        self._want(tuple(stop if place == self.at else each for place, each in enumerate(self.stops)))
 
-    def _want(self, stops: tuple[Stop, ...]) -> None:
-        self.show_gradient(changed(self.gradient, stops=stops))
+    def _want(self, stops: tuple[Any, ...]) -> None:
+        self.show_gradient(self.with_stops(stops))
         self.changed.emit(self.gradient)
+
+
+class AlphaBar(GradientBar):
+    """The stops that a gradient's alpha has of its own."""
+
+    @property
+    def stops(self) -> tuple[Any, ...]:
+        return self.gradient.alphas
+
+    def colour_of(self, stop: Any) -> tuple[float, ...]:
+        return (stop.alpha,) * 3
+
+    def made_at(self, at: float) -> Any:
+        return AlphaStop(at=round(at, 4), alpha=round(float(colours_at(self.gradient, [at])[0, 3]), 4))
+
+    def with_stops(self, stops: tuple[Any, ...]) -> Gradient:
+        return changed(self.gradient, alphas=stops)
+
+    def picture(self) -> QImage:
+        alpha = colours_at(self.gradient, np.linspace(0, 1, 256))[:, 3:]
+        return row_of(np.repeat(alpha, 3, axis=1))
+
+    def set_alpha(self, alpha: float) -> None:
+        """Ask for another alpha of the selected stop."""
+        self._want_stop(changed(self.stops[self.at], alpha=alpha))
 
 
 def strip(gradient: Gradient, width: int) -> QImage:
     """A gradient as one row of the screen's colours."""
-    linear = np.clip(colours_at(gradient, np.linspace(0, 1, width))[:, :3], 0.0, 1.0)
-    shown = np.array([[round(255 * linear_to_srgb(float(part))) for part in row] for row in linear], np.uint8)
-    return QImage(shown.tobytes(), width, 1, width * 3, QImage.Format.Format_RGB888).copy()
+    return row_of(colours_at(gradient, np.linspace(0, 1, width))[:, :3])
+
+
+def row_of(linear: npt.NDArray[np.float64]) -> QImage:
+    """Linear colours, (count, 3), as one row of the screen's."""
+    shown = encoded(linear).astype(np.uint8)
+    return QImage(shown.tobytes(), len(shown), 1, len(shown) * 3, QImage.Format.Format_RGB888).copy()
 
 
 if __name__ == "__main__":

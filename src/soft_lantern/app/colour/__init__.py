@@ -1,0 +1,1 @@
+"""What the Colour desk is made of: the editors of gradients and palettes."""

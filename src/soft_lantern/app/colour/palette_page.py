@@ -1,0 +1,421 @@
+"""The editor of one palette: its cells, the sprites that index it, and the palettes that swap for it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QSpinBox,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.colour.extract_dialog import ExtractDialog
+from soft_lantern.app.colour.recolour_dialog import RecolourDialog
+from soft_lantern.app.colour.swap_cards import SwapCards
+from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.tasks import Task
+from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.palette_grid import PaletteGrid
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.images import READABLE_IMAGES, read_image
+from soft_lantern.formats.sprites import Picture, Sprites, file_traps, grown, indexed, pictures_in, pixels_of
+from soft_lantern.graph.document import Palette, Project, changed
+from soft_lantern.graph.palettes import (
+    Pixels,
+    capacity,
+    decoded,
+    hue_turned,
+    index_traps,
+    mapped,
+    recoloured,
+    room_words,
+    shades_like,
+)
+from soft_lantern.graph.ramps import side_of
+from soft_lantern.graph.swap_sets import base_of, made_swap, pick_of_swaps, sprites_of, swap_set, with_palette
+from soft_lantern.values.images import Image
+
+Linear = tuple[float, float, float, float]
+IMAGES = f"Images ({' '.join(f'*{suffix}' for suffix in READABLE_IMAGES)})"
+
+
+class PalettePage(QWidget):
+    """Edits the palette that is shown; `chosen` tells the id of another one of its swap set."""
+
+    chosen = pyqtSignal(str)
+    file_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.palette_id = ""
+        self.grid = PaletteGrid(Palette(id="", name=""))
+        self.grid.setMaximumHeight(190)
+        self.colour = ColourButton(hdr=False)
+        self.colour.setAccessibleName("colour of the cell")
+        self.add, self.remove, self.lock = QToolButton(), QToolButton(), QToolButton()
+        for button, words in ((self.add, "Add"), (self.remove, "Remove"), (self.lock, "Lock")):
+            button.setText(words)
+        self.lock.setToolTip("Colours that generating leaves as they are")
+        self.side = QSpinBox()
+        self.side.setRange(2, 256)
+        self.side.setAccessibleName("cells along an edge")
+        self.side.setKeyboardTracking(False)
+        self.grow = QPushButton("Grow")
+        self.grow.setToolTip("Another number of cells; sprites are encoded anew, each colour staying the same")
+        self.room = QLabel()
+        self.room.setWordWrap(True)
+        self.sprite = QComboBox()
+        self.sprite.setAccessibleName("sprite")
+        self.cards = SwapCards()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setProperty("quiet", True)
+        self.degrees = NumberField(60.0, -360, 360, 5, "°")
+        self.degrees.setAccessibleName("hue turn")
+        self.gradients = QComboBox()
+        self.gradients.setAccessibleName("gradient to map to")
+        self.aim = ColourButton((0.1, 0.2, 0.7, 1.0), alpha=False)
+        self.aim.setAccessibleName("colour to bring the ramp to")
+        self.seed = QSpinBox()
+        self.seed.setRange(0, 9999)
+        self.seed.setAccessibleName("seed")
+        self.turn, self.map, self.bring = (
+            QPushButton("Turn hues by"),
+            QPushButton("Map to"),
+            QPushButton("Bring ramp to"),
+        )
+        self.bring.setToolTip("The selected colour and its shades, or all that are selected, the shading kept")
+        self.pick = QPushButton("Pick for objects")
+        self.pick.setToolTip("Each object that wears the pick gets one of these palettes by chance, by the seed")
+        self.more = QToolButton()
+        self.more.setText("Sprites")
+        self.file = QPushButton("To a file…")
+        self._indices: tuple[Image | None, Pixels | None] = (None, None)
+        self._lay_out()
+        self.grid.chosen.connect(self._show_cell)
+        self.grid.add_wanted.connect(self.add_colour)
+        self.colour.changed.connect(self._recolour)
+        self.add.clicked.connect(lambda _: self.add_colour())
+        self.remove.clicked.connect(lambda _: self.remove_colours())
+        self.lock.clicked.connect(lambda _: self.toggle_locks())
+        self.grow.clicked.connect(lambda _: self.grow_to(self.side.value()))
+        self.sprite.activated.connect(lambda _: self._show_cards())
+        self.cards.chosen.connect(self.chosen)
+        self.turn.clicked.connect(lambda _: self._turn())
+        self.map.clicked.connect(lambda _: self._map())
+        self.bring.clicked.connect(lambda _: self._bring())
+        self.pick.clicked.connect(lambda _: self.make_pick())
+        self.more.clicked.connect(lambda _: self.menu().popup(self._below(self.more)))
+        self.file.clicked.connect(lambda _: self.file_wanted.emit())
+
+    @property
+    def palette_(self) -> Palette:
+        """The palette that is shown."""
+        return self.session.project.palettes[self.palette_id]
+
+    def show_palette(self, palette_id: str) -> None:
+        """Show a palette of the project as it is now."""
+        self.palette_id = palette_id
+        palette, project = self.palette_, self.session.project
+        self.grid.show_palette(palette)
+        blocked = self.side.blockSignals(True)
+        self.side.setValue(side_of(palette))
+        self.side.blockSignals(blocked)
+        is_base = not palette.swaps or palette.swaps not in project.palettes
+        for button in (self.add, self.remove, self.grow):
+            button.setEnabled(is_base)
+        self.side.setEnabled(is_base)
+        base = base_of(project, palette_id)
+        told = "" if is_base or base is None else f"Swaps for {base.name}, which says how many colours there are. "
+        self.room.setText(told + room_words(palette))
+        full = capacity(palette)[1] == 0 or capacity(palette)[0] > side_of(palette) * (side_of(palette) - 1)
+        self.room.setProperty("trouble", full)
+        style = self.room.style()
+        if style:
+            style.polish(self.room)
+        held = sorted((each.name, each.id) for each in project.gradients.values())
+        fill(self.gradients, held, self.gradients.currentData() or (held[0][1] if held else ""))
+        self.map.setEnabled(bool(held))
+        sprites = [(texture.name, texture.id) for texture in sprites_of(project, palette_id)]
+        shown = self.sprite.currentData()
+        fill(self.sprite, sprites, shown if shown in [key for _, key in sprites] else sprites[0][1] if sprites else "")
+        self._show_cell()
+        self._show_cards()
+
+    # Cells
+
+    def add_colour(self) -> None:
+        """Add a colour in the first spare cell: the current one once more."""
+        palette = self.palette_
+        colour = palette.colours[self.grid.at] if palette.colours else (0.5, 0.5, 0.5, 1.0)
+        self._put("Add colour", changed(palette, colours=(*palette.colours, colour)))
+        self.grid.select(len(palette.colours))
+
+    def remove_colours(self) -> None:
+        """Take the last colours away; one that sprites may name stays where it is."""
+        palette, count = self.palette_, len(self.palette_.colours)
+        gone = sorted(self.grid.selected)
+        if gone != list(range(count - len(gone), count)) and sprites_of(self.session.project, palette.id):
+            self.session.told.emit("Only the last colours can go while sprites name the cells: others would move up")
+            return
+        kept = tuple(colour for place, colour in enumerate(palette.colours) if place not in gone)
+        if not kept:
+            self.session.told.emit("A palette keeps at least one colour")
+            return
+        locked = tuple(place for place in palette.locked if place < len(kept))
+        self._put("Remove colours", changed(palette, colours=kept, locked=locked))
+
+    def toggle_locks(self) -> None:
+        """Lock the selected colours, or free them where all are locked."""
+        palette, chosen = self.palette_, self.grid.selected
+        locked = set(palette.locked)
+        locked = locked - chosen if chosen <= locked else locked | chosen
+        self._put("Lock colours", changed(palette, locked=tuple(sorted(locked))))
+
+    def grow_to(self, side: int) -> None:
+        """Give the palette another number of cells, and encode its sprites anew, beside the window."""
+        session, palette, project = self.session, self.palette_, self.session.project
+
+        def work(task: Task) -> Project:
+            return grown(project, palette, side, session.folder, task)
+
+        def take(after: Project) -> None:
+            if session.project is not project:
+                session.told.emit("The project changed meanwhile; grow it again")
+                return
+            session.apply(f"Grow {palette.name}", after)
+            session.told.emit(
+                f"{palette.name}: {side} × {side} cells; {len(sprites_of(after, palette.id))} sprite(s) re-encoded"
+            )
+
+        if side != side_of(palette):
+            session.beside(f"Growing {palette.name}", work, take)
+
+    # Sprites
+
+    def menu(self) -> QMenu:
+        """What can be done with sprites."""
+        menu = QMenu(self)
+        menu.addAction("Add sprites…", self._choose_sprites)
+        menu.addAction("Add a folder of sprites…", self._choose_folder)
+        menu.addAction("Colours from images…", self._choose_extract)
+        menu.addAction("Check an image of indices…", self._choose_check)
+        menu.addAction("Recolour without an index…", self._choose_recolour)
+        return menu
+
+    def add_sprites(self, paths: list[Path]) -> None:
+        """Index pictures of files and folders into this palette, beside the window."""
+        session, base = self.session, base_of(self.session.project, self.palette_id)
+        assert base
+        session.beside(
+            "Indexing sprites",
+            lambda task: indexed(pictures_in(paths, task), base, session.folder, task),
+            self._take_sprites,
+        )
+
+    def extract(self, paths: list[Path]) -> None:
+        """Choose the colours of pictures for this palette, and index the pictures."""
+        self.session.beside("Reading images", lambda task: pictures_in(paths, task), self.choose_colours)
+
+    def choose_colours(self, pictures: list[Picture]) -> None:
+        """The same for pictures that are read."""
+        self.dialog = ExtractDialog(pictures, self.palette_, self._take_extracted, self)
+        self.dialog.open()
+
+    def check_indices(self, path: Path) -> None:
+        """Say what has gone wrong with an image of indices."""
+        try:
+            pixels = pixels_of(read_image(path, "data"))
+        except LanternError as error:
+            self.words.setText(sentence(str(error)))
+            return
+        palette = self.palette_
+        told = [*file_traps(path), *index_traps(pixels, side_of(palette), len(palette.colours))]
+        self.words.setText(f"{path.name}: {'; '.join(told)}" if told else f"{path.name}: sound indices, each in a cell")
+
+    def recolour(self, path: Path) -> None:
+        """Compare ways to recolour a picture without an index."""
+        self.session.beside(f"Reading {path.name}", lambda task: pictures_in([path], task), self._open_recolour)
+
+    def _open_recolour(self, pictures: list[Picture]) -> None:
+        self.recolouring = RecolourDialog(self.session, pictures[0], self)
+        self.recolouring.show()
+
+    def _take_sprites(self, made: Sprites) -> None:
+        session = self.session
+        session.images |= made.images
+        textures = {**session.project.textures, **{texture.id: texture for texture in made.textures}}
+        session.apply("Add sprites", changed(session.project, textures=textures))
+        self._say_missing(made)
+
+    def _say_missing(self, made: Sprites) -> None:
+        short = {texture.name: len(made.missing[texture.id]) for texture in made.textures if made.missing[texture.id]}
+        if short:
+            listed = ", ".join(f"{name} {count}" for name, count in short.items())
+            self.words.setText(f"Colours that are not in the palette got the nearest one: {listed}")
+        else:
+            self.words.setText(
+                f"{len(made.textures)} sprite(s); every colour is in the palette, so they decode exactly"
+            )
+
+    def _take_extracted(self, palette: Palette, pictures: list[Picture]) -> None:
+        session = self.session
+
+        def take(made: Sprites) -> None:
+            session.images |= made.images
+            project = with_palette(session.project, palette)
+            textures = {**project.textures, **{texture.id: texture for texture in made.textures}}
+            session.apply("Take colours from images", changed(project, textures=textures))
+            self._say_missing(made)
+
+        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, session.folder, task), take)
+
+    # Swap sets
+
+    def make_pick(self) -> None:
+        """Make a pick of the swap set, or give the one there is another seed."""
+        session = self.session
+        try:
+            after, pick = pick_of_swaps(session.project, self.palette_id, self.seed.value())
+        except LanternError as error:
+            session.told.emit(sentence(str(error)))
+            return
+        session.apply("Pick palettes by chance", after)
+        session.told.emit(f"{pick.name}: drop it on objects from the Tune desk; each gets one of {len(pick.looks)}")
+
+    def _generate(self, how: str, make: Callable[[Palette], Palette]) -> None:
+        palette = self.palette_
+        after, made = made_swap(self.session.project, palette, f"{palette.name} {how}", make(palette).colours)
+        self.session.apply("Make a palette", after)
+        self.chosen.emit(made.id)
+
+    def _turn(self) -> None:
+        self._generate("turned", lambda palette: hue_turned(palette, self.degrees.value, _locked(palette)))
+
+    def _map(self) -> None:
+        gradient = self.session.project.gradients.get(self.gradients.currentData() or "")
+        if gradient:
+            self._generate(f"by {gradient.name}", lambda palette: mapped(palette, gradient, _locked(palette)))
+
+    def _bring(self) -> None:
+        """Bring a ramp to another colour: the selected cells, or all that are shades of the one."""
+        palette, base = self.palette_, self.grid.at
+        ramp = tuple(sorted(self.grid.selected)) if len(self.grid.selected) > 1 else shades_like(palette, base)
+        ramp = tuple(place for place in ramp if place not in palette.locked)
+        self._generate("recoloured", lambda p: recoloured(p, ramp, base, self.aim.value))
+
+    # What is shown
+
+    def _show_cell(self) -> None:
+        palette = self.grid.shown
+        if palette.colours:
+            self.colour.show_value(palette.colours[self.grid.at])
+        self.lock.setText("Free" if self.grid.selected <= set(palette.locked) else "Lock")
+
+    def _show_cards(self) -> None:
+        project, palette = self.session.project, self.palette_
+        palettes = swap_set(project, palette.id)
+        side = side_of(palettes[0])
+        self.cards.show_swaps(palettes, self._indices_of(self.sprite.currentData() or ""), side, palette.id)
+
+    def _indices_of(self, texture_id: str) -> Pixels | None:
+        image = self.session.images.get(texture_id)
+        if image is not self._indices[0]:
+            self._indices = (image, None if image is None else pixels_of(image))
+        return self._indices[1]
+
+    def decoded_sprite(self) -> Pixels | None:
+        """The chosen sprite in this palette's colours."""
+        indices = self._indices_of(self.sprite.currentData() or "")
+        return None if indices is None else decoded(indices, self.palette_, side_of(self.palette_))
+
+    def _recolour(self, colour: Linear) -> None:
+        palette, chosen = self.palette_, self.grid.selected
+        colours = tuple(colour if place in chosen else each for place, each in enumerate(palette.colours))
+        merge = f"palette {palette.id} {sorted(chosen)}"
+        self._put("Change colour", changed(palette, colours=colours), merge)
+
+    def _put(self, name: str, palette: Palette, merge: str = "") -> None:
+        self.session.apply(name, with_palette(self.session.project, palette), merge)
+
+    def _choose_sprites(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Sprites", "", IMAGES)
+        if names:
+            self.add_sprites([Path(name) for name in names])
+
+    def _choose_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "A folder of sprites")
+        if name:
+            self.add_sprites([Path(name)])
+
+    def _choose_extract(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Colours from", "", IMAGES)
+        if names:
+            self.extract([Path(name) for name in names])
+
+    def _choose_check(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "An image of indices", "", IMAGES)
+        if name:
+            self.check_indices(Path(name))
+
+    def _choose_recolour(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Recolour", "", IMAGES)
+        if name:
+            self.recolour(Path(name))
+
+    def _below(self, button: QWidget) -> QPoint:
+        return button.mapToGlobal(QPoint(0, button.height()))
+
+    def _lay_out(self) -> None:
+        column = QVBoxLayout(self)
+        column.setContentsMargins(6, 10, 6, 8)
+        column.setSpacing(6)
+        top = QHBoxLayout()
+        top.addWidget(self.grid, 2)
+        side = QVBoxLayout()
+        side.addWidget(self.colour)
+        side.addWidget(_row(self.add, self.remove, self.lock))
+        side.addWidget(_row(QLabel("Cells"), self.side, self.grow))
+        side.addWidget(self.room)
+        side.addStretch(1)
+        top.addLayout(side, 2)
+        column.addLayout(top, 2)
+        column.addWidget(_heading("Make one more palette for the same cells"))
+        column.addWidget(_row(self.turn, self.degrees, self.map, self.gradients))
+        column.addWidget(_row(self.bring, self.aim, self.pick, QLabel("seed"), self.seed))
+        column.addWidget(_row(_heading("Swap set"), self.sprite, self.more, self.file))
+        column.addWidget(self.cards, 3)
+        column.addWidget(self.words)
+
+
+def _locked(palette: Palette) -> frozenset[int]:
+    return frozenset(palette.locked)
+
+
+def _heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("heading", True)
+    return label
+
+
+def _row(*widgets: QWidget) -> QWidget:
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    for widget in widgets:
+        row.addWidget(widget)
+    row.addStretch(1)
+    return line

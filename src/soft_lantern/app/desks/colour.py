@@ -1,0 +1,448 @@
+"""The Colour desk: the project's gradients and palettes, and a live picture of what uses them."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.colour.atlas_dialog import AtlasDialog
+from soft_lantern.app.colour.gradient_page import FIRST, GradientPage
+from soft_lantern.app.colour.line_dialog import LineDialog
+from soft_lantern.app.colour.palette_page import PalettePage
+from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.timers import single_shot
+from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.gradient_bar import row_of, strip
+from soft_lantern.errors import BadFile, LanternError
+from soft_lantern.formats.colour_tables import (
+    gradient_table,
+    palettes_table,
+    read_gradient_table,
+    read_palettes_table,
+)
+from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
+from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id
+from soft_lantern.graph.gradient_of_mixes import as_gradient, with_gradient
+from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.ramp_users import users_of
+from soft_lantern.graph.swap_sets import swap_set, with_palette
+from soft_lantern.render.ramp_usage import Usage, usage_of
+from soft_lantern.render.staging import Looks
+from soft_lantern.render.worker import Newest, RenderWorker
+from soft_lantern.values.images import Image
+from soft_lantern.values.kinds import Kind
+
+Ramp = Gradient | Palette
+GRADIENT_FILES, PALETTE_FILES = "Gradients (*.ggr *.csv)", "Palettes (*.gpl *.json)"
+MIXES_WITHIN = 0.005
+"""ΔE OK within which nested mixes are kept to."""
+ICON, SET_IN = QSize(64, 16), 20
+
+
+class ColourDesk(QWidget):
+    """Where gradients and palettes are made and tuned."""
+
+    _measured = pyqtSignal(object, object)
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.list = QListWidget()
+        self.list.setAccessibleName("gradients and palettes")
+        self.list.setEditTriggers(QListWidget.EditTrigger.DoubleClicked | QListWidget.EditTrigger.EditKeyPressed)
+        self.list.setIconSize(ICON)
+        self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
+        self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
+        for button, words in (
+            (self.duplicate_button, "Duplicate"),
+            (self.delete_button, "Delete"),
+            (self.bring, "From a file…"),
+        ):
+            button.setText(words)
+        self.gradient_page, self.palette_page = GradientPage(), PalettePage(session)
+        self.pages = QStackedWidget()
+        self.stage = StageView(session, worker, "colour")
+        self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
+        self.used_by = QLabel()
+        self.used_by.setProperty("quiet", True)
+        self.used_by.setWordWrap(True)
+        self._filling = False
+        self._looks = Looks()
+        self._newest = Newest("usage")
+        self._measuring = single_shot(self, 120, self._measure)
+        self._lay_out()
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        self.list.itemChanged.connect(self._renamed)
+        self.add_gradient.clicked.connect(lambda _: self.new_gradient())
+        self.add_palette.clicked.connect(lambda _: self.new_palette())
+        self.duplicate_button.clicked.connect(lambda _: self.duplicate())
+        self.delete_button.clicked.connect(lambda _: self.delete())
+        self.bring.clicked.connect(lambda _: self._choose_file())
+        page = self.gradient_page
+        page.changed.connect(lambda gradient, name: self._put(name, gradient, f"{name} {gradient.id}"))
+        page.source_wanted.connect(self.take_from)
+        page.atlas_wanted.connect(self.open_atlas)
+        page.file_wanted.connect(self._choose_target)
+        self.palette_page.chosen.connect(self.choose)
+        self.palette_page.file_wanted.connect(self._choose_target)
+        self._measured.connect(self._take_usage)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
+        session.view_changed.connect(lambda: self._measuring.start() if self.isVisible() else None)
+        self.refresh()
+        self.list.setCurrentRow(0)
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self._newest.stop()
+        self.stage.stop()
+
+    @property
+    def chosen(self) -> str:
+        """The id of what is chosen in the list, "" where nothing is."""
+        item = self.list.currentItem()
+        return item.data(Qt.ItemDataRole.UserRole) if item else ""
+
+    def choose(self, ramp_id: str) -> None:
+        """Choose a gradient or palette."""
+        rows = [self.list.item(row) for row in range(self.list.count())]
+        places = [row for row, item in enumerate(rows) if item and item.data(Qt.ItemDataRole.UserRole) == ramp_id]
+        if places:
+            self.list.setCurrentRow(places[0])
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        project, chosen = self.session.project, self.chosen
+        self._filling = True
+        ramps = _in_list(project)
+        there = [(each.id, each.name) for each in ramps]
+        items = [self.list.item(row) for row in range(self.list.count())]
+        if [(item.data(Qt.ItemDataRole.UserRole), item.text()) for item in items if item] != there:
+            row = self.list.currentRow()
+            self.list.clear()
+            for ramp in ramps:
+                item = QListWidgetItem(ramp.name)
+                item.setData(Qt.ItemDataRole.UserRole, ramp.id)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+                self.list.addItem(item)
+            self.list.setCurrentRow(min(row, len(ramps) - 1))
+            self.choose(chosen)
+        for row, ramp in enumerate(ramps):
+            found = self.list.item(row)
+            if found and found.data(Qt.ItemDataRole.UserRole + 1) is not ramp:
+                found.setData(Qt.ItemDataRole.UserRole + 1, ramp)
+                found.setIcon(_icon(ramp, swaps=isinstance(ramp, Palette) and ramp.swaps in project.palettes))
+        self._filling = False
+        self._show()
+
+    # The list
+
+    def new_gradient(self) -> None:
+        """Add a gradient of two stops."""
+        made = Gradient(id=new_id("gradient"), name=f"Gradient {len(self.session.project.gradients) + 1}", stops=FIRST)
+        self._put("Add gradient", made)
+        self.choose(made.id)
+
+    def new_palette(self) -> None:
+        """Add a palette of one colour."""
+        name = f"Palette {len(self.session.project.palettes) + 1}"
+        made = Palette(id=new_id("palette"), name=name, colours=((0.5, 0.5, 0.5, 1.0),))
+        self._put("Add palette", made)
+        self.choose(made.id)
+
+    def duplicate(self) -> None:
+        """Make a copy of what is chosen; of a palette, one of the same swap set."""
+        ramp = self._ramp()
+        if isinstance(ramp, Gradient):
+            made: Ramp = changed(ramp, id=new_id("gradient"), name=f"{ramp.name} copy")
+        elif ramp:
+            made = changed(ramp, id=new_id("palette"), name=f"{ramp.name} copy", swaps=ramp.swaps or ramp.id)
+        else:
+            return
+        self._put(f"Duplicate {made.name}", made)
+        self.choose(made.id)
+
+    def delete(self) -> None:
+        """Take what is chosen away; what used it says so, and it comes back by undoing."""
+        project, ramp = self.session.project, self._ramp()
+        if ramp is None:
+            return
+        users = users_of(project, ramp.id)
+        gradients = {key: each for key, each in project.gradients.items() if key != ramp.id}
+        palettes = {key: each for key, each in project.palettes.items() if key != ramp.id}
+        self.session.apply(f"Delete {ramp.name}", changed(project, gradients=gradients, palettes=palettes))
+        if users:
+            self.session.told.emit(f"{ramp.name} was used by {', '.join(users.values())}: grey stands in now")
+
+    # Files
+
+    def open_file(self, path: Path) -> None:
+        """Take in the gradient or palettes of a file, by its ending; where it holds none, say why."""
+        try:
+            ramps = _read(path)
+        except LanternError as error:
+            self.session.told.emit(sentence(str(error)))
+            return
+        project = self.session.project
+        for ramp in ramps:
+            project = _with(project, ramp)
+        self.session.apply(f"Import {ramps[0].name}", project)
+        self.choose(ramps[0].id)
+
+    def write_file(self, path: Path) -> None:
+        """Write what is chosen to a file, by its ending; as JSON, the whole swap set."""
+        ramp, ending = self._ramp(), path.suffix.lower()
+        if isinstance(ramp, Gradient):
+            text = gradient_table(ramp) if ending == ".csv" else gradient_text(ramp)
+        elif ramp:
+            text = palettes_table(swap_set(self.session.project, ramp.id)) if ending == ".json" else palette_text(ramp)
+        else:
+            return
+        try:
+            path.write_text(text, "utf-8")
+        except OSError as error:
+            self.session.told.emit(f"{path} cannot be written: {error.strerror or error}")
+            return
+        self.session.told.emit(f"Wrote {path}")
+
+    def open_atlas(self) -> None:
+        """Choose what goes into an atlas, and write it."""
+        self.dialog = AtlasDialog(self.session, self.chosen, self)
+        self.dialog.open()
+
+    # Where a gradient comes from
+
+    def take_from(self, source: str) -> None:
+        """Take the chosen gradient from somewhere else: one of the sources of the page."""
+        if source == "ends":
+            self.gradient_page.two_ends()
+        elif source == "file":
+            self._choose_file(GRADIENT_FILES)
+        elif source == "mixes":
+            self.choose_mixes()
+        else:
+            self.open_line(on_stage=source == "stage")
+
+    def open_line(self, *, on_stage: bool) -> None:
+        """Draw a line across the stage's picture or an image."""
+        gradient = self.session.project.gradients.get(self.chosen)
+        if gradient is None:
+            return
+        linear = self.stage.linear
+        stage = Image(linear, "data", "linear", "clamp") if linear is not None else None
+        then = partial(self._put, "Take a gradient from a line")
+        self.line_dialog = LineDialog(self.session, gradient, stage, then, self, on_stage=on_stage)
+        self.line_dialog.open()
+
+    def choose_mixes(self) -> None:
+        """Offer the colours of the open graph that a gradient could stand for."""
+        material = self.session.material
+        if material is None:
+            return
+        found = {}
+        for output, kind in output_kinds(material).items():
+            node_id = output.partition(".")[0]
+            if kind is Kind.COLOUR and material.nodes[node_id].type in ("mix", "oklab_mix"):
+                try:
+                    found[output] = as_gradient(material, output, MIXES_WITHIN)
+                except LanternError:
+                    continue
+        if not found:
+            self.session.told.emit(f"{material.name} has no mixes that a single number rules")
+            return
+        self.mixes_menu = menu = self.gradient_page.source_menu()
+        menu.clear()
+        for output, each in found.items():
+            name = label_of(material, material.nodes[output.partition(".")[0]])
+            takes = f", taking in {', '.join(each.parameters)}" if each.parameters else ""
+            words = f"{name}: {len(each.gradient.stops)} stops, within ΔE OK {each.error:.4f}{takes}"
+            menu.addAction(words, lambda output=output: self.replace_mixes(output))
+        menu.popup(self.gradient_page.from_button.mapToGlobal(self.gradient_page.from_button.rect().bottomLeft()))
+
+    def replace_mixes(self, output: str) -> None:
+        """Put a gradient in place of the mixes that end at an output of the open graph."""
+        material = self.session.material
+        if material is None:
+            return
+        try:
+            found = as_gradient(material, output, MIXES_WITHIN)
+        except LanternError as error:
+            self.session.told.emit(sentence(str(error)))
+            return
+        self.session.apply("Replace mixes by a gradient", with_gradient(self.session.project, material, found))
+        self.choose(found.gradient.id)
+        self.session.told.emit(f"{found.gradient.name}: within ΔE OK {found.error:.4f} of the mixes it replaces")
+
+    # What is shown
+
+    def _show(self) -> None:
+        project, chosen = self.session.project, self.chosen
+        for button in (self.delete_button, self.duplicate_button):
+            button.setEnabled(bool(chosen))
+        if chosen in project.gradients:
+            self.pages.setCurrentIndex(1)
+            self.gradient_page.show_gradient(project.gradients[chosen])
+            self._measuring.start()
+        elif chosen in project.palettes:
+            self.pages.setCurrentIndex(2)
+            self.palette_page.show_palette(chosen)
+        else:
+            self.pages.setCurrentIndex(0)
+        users = users_of(project, chosen)
+        self.used_by.setText(
+            f"Used by {', '.join(users.values())}" if users else "Used by nothing yet" if chosen else ""
+        )
+
+    def _measure(self) -> None:
+        """Measure which part of the chosen gradient the stage uses, beside the window."""
+        session, chosen = self.session, self.chosen
+        project, scene, models, view = session.project, session.scene, dict(session.models), session.view
+        images = dict(session.images)
+        if scene is None or chosen not in project.gradients:
+            return
+
+        def work() -> None:
+            found = usage_of(project, chosen, scene, models, view, images, self._looks)
+            self._measured.emit(chosen, found)
+
+        self._newest.submit("usage", work, session.told.emit)
+
+    def _take_usage(self, gradient_id: str, usage: Usage) -> None:
+        if gradient_id == self.chosen:
+            pixels = int(usage.counts.sum())
+            words = (
+                f"{usage.low:.3f} to {usage.high:.3f}, by {usage.parts} part(s) in sight" if pixels else "Not in sight"
+            )
+            self.gradient_page.usage.show_usage([int(count) for count in usage.counts], words)
+
+    def _ramp(self) -> Ramp | None:
+        project = self.session.project
+        return project.gradients.get(self.chosen) or project.palettes.get(self.chosen)
+
+    def _put(self, name: str, ramp: Ramp, merge: str = "") -> None:
+        self.session.apply(name, _with(self.session.project, ramp), merge)
+
+    def _renamed(self, item: QListWidgetItem) -> None:
+        project, name = self.session.project, item.text().strip()
+        ramp_id = item.data(Qt.ItemDataRole.UserRole)
+        ramp = project.gradients.get(ramp_id) or project.palettes.get(ramp_id)
+        if self._filling or ramp is None or name == ramp.name:
+            return
+        if name:
+            self._put("Rename", changed(ramp, name=name))
+        else:
+            self.refresh()
+
+    def _choose_file(self, kinds: str = f"{GRADIENT_FILES};;{PALETTE_FILES}") -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Gradient or palette", "", kinds)
+        if name:
+            self.open_file(Path(name))
+
+    def _choose_target(self) -> None:
+        is_gradient = self.chosen in self.session.project.gradients
+        kinds = GRADIENT_FILES if is_gradient else PALETTE_FILES
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write to", "untitled.ggr" if is_gradient else "untitled.gpl", kinds
+        )
+        if name:
+            self.write_file(Path(name))
+
+    def _lay_out(self) -> None:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(10, 10, 4, 10)
+        column.addWidget(self.list, 1)
+        for buttons in ((self.add_gradient, self.add_palette), (self.duplicate_button, self.delete_button, self.bring)):
+            row = QHBoxLayout()
+            for button in buttons:
+                row.addWidget(button, 1)
+            column.addLayout(row)
+        empty = QLabel("Make a gradient or a palette, or take one from a file")
+        empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for page in (empty, self.gradient_page, self.palette_page):
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+            scroll.setWidget(page)
+            self.pages.addWidget(scroll)
+        right = QWidget()
+        beside = QVBoxLayout(right)
+        beside.setContentsMargins(0, 0, 8, 8)
+        beside.addWidget(with_bar(self.stage, self.stage_bar), 1)
+        beside.addWidget(self.used_by)
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (left, self.pages, right):
+            halves.addWidget(widget)
+        halves.setSizes([230, 560, 490])
+        halves.setStretchFactor(2, 1)
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(halves)
+
+
+def _read(path: Path) -> list[Ramp]:
+    """The gradient or palettes of a file, by its ending. Raises BadFile."""
+    match path.suffix.lower():
+        case ".gpl":
+            return [read_palette(path)]
+        case ".json":
+            return [*read_palettes_table(path)]
+        case ".csv":
+            return [read_gradient_table(path)]
+        case ".ggr":
+            return [read_gradient(path)]
+    raise BadFile(f"{path.name}: only .ggr and .csv gradients, .gpl and .json palettes can be read")
+
+
+def _in_list(project: Project) -> list[Ramp]:
+    """Gradients by name, then palettes, each followed by those that swap for it."""
+    gradients = sorted(project.gradients.values(), key=lambda each: each.name.lower())
+    bases = [each for each in project.palettes.values() if each.swaps not in project.palettes]
+    palettes = [each for base in sorted(bases, key=lambda p: p.name.lower()) for each in swap_set(project, base.id)]
+    return [*gradients, *palettes]
+
+
+def _with(project: Project, ramp: Ramp) -> Project:
+    if isinstance(ramp, Gradient):
+        return changed(project, gradients={**project.gradients, ramp.id: ramp})
+    return with_palette(project, ramp)
+
+
+def _icon(ramp: Ramp, *, swaps: bool) -> QIcon:
+    """A strip of the colours; of a palette that swaps for another, set in."""
+    if isinstance(ramp, Gradient):
+        row = strip(ramp, ICON.width())
+    else:
+        colours = np.array([colour[:3] for colour in ramp.colours] or [(0.0, 0.0, 0.0)])
+        row = row_of(colours[np.linspace(0, len(colours) - 1e-6, ICON.width()).astype(int)])
+    shown = QPixmap(ICON)
+    shown.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(shown)
+    painter.drawImage(QRectF(SET_IN if swaps else 0, 1, ICON.width() - (SET_IN if swaps else 0), 14), row)
+    painter.end()
+    icon = QIcon(shown)
+    icon.addPixmap(shown, QIcon.Mode.Selected)
+    return icon

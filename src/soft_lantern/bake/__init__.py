@@ -1,0 +1,1 @@
+"""What is worked out ahead and kept in textures."""

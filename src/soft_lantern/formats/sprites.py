@@ -1,0 +1,141 @@
+"""Sprites as images of indices into a palette: from pictures to files of the project, and to more cells."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PIL import Image as Pillow
+
+from soft_lantern.errors import BadFile, BadValue, Cancelled
+from soft_lantern.formats.images import READABLE_IMAGES, load_texture, read_image, write_png
+from soft_lantern.formats.project_folder import IMAGE_FOLDER
+from soft_lantern.graph.document import Palette, Project, Texture, changed, new_id
+from soft_lantern.graph.palettes import Counted, Pixels, index_image, reencoded
+from soft_lantern.graph.ramps import side_of
+from soft_lantern.graph.swap_sets import sprites_of, with_palette
+from soft_lantern.values.images import Image
+
+Told = Callable[[float, str], None]
+"""Hears how far the work is, 0 to 1, and what is being done; may raise Cancelled."""
+
+
+def quiet(share: float, words: str) -> None:
+    """Nobody listens."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture that is to be indexed: what it is called, and its pixels."""
+
+    name: str
+    pixels: Pixels
+
+
+@dataclass(frozen=True, slots=True)
+class Sprites:
+    """Textures of indices made of pictures, their images, and the colours of each that the palette has none of."""
+
+    textures: tuple[Texture, ...]
+    images: dict[str, Image]
+    missing: dict[str, tuple[Counted, ...]]
+
+
+def pixels_of(image: Image) -> Pixels:
+    """An image's texels in 8 bits."""
+    texels = image.texels
+    if texels.dtype == np.uint16:
+        return np.asarray((texels + 128) // 257, np.uint8)
+    if texels.dtype != np.uint8:
+        return np.asarray(np.clip(np.nan_to_num(texels), 0, 1) * 255 + 0.5, np.uint8)
+    return np.ascontiguousarray(texels)
+
+
+def pictures_in(paths: Sequence[Path], told: Told = quiet) -> list[Picture]:
+    """The pictures of files, and of all image files in folders, by name. Raises BadFile, Cancelled."""
+    files = []
+    for path in paths:
+        inside = sorted(path.iterdir()) if path.is_dir() else [path]
+        files += [each for each in inside if not path.is_dir() or each.suffix.lower() in READABLE_IMAGES]
+    if not files:
+        raise BadFile("there is no image among what was chosen")
+    found = []
+    for number, file in enumerate(files):
+        told(number / len(files), f"Reading {file.name}")
+        found.append(Picture(file.stem, pixels_of(read_image(file, "colour"))))
+    return found
+
+
+def file_traps(path: Path) -> list[str]:
+    """What the way a file is kept does to indices in it."""
+    if path.suffix.lower() in (".jpg", ".jpeg", ".webp"):
+        return [f"{path.name} may be compressed with loss: indices need PNG"]
+    try:
+        with Pillow.open(path) as opened:
+            if opened.mode == "P":
+                return [f"{path.name} is saved with an indexed mode of its own: save it as RGB or RGBA"]
+    except OSError as error:
+        return [f"{path.name} cannot be read: {error}"]
+    return []
+
+
+def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: Told = quiet) -> Sprites:
+    """Write pictures into the project's folder as indices. Nothing is left behind where it is cancelled or fails.
+
+    Raises BadFile, BadValue, Cancelled.
+    """
+    textures, images, missing = [], {}, {}
+    written: list[Path] = []
+    try:
+        for number, picture in enumerate(pictures):
+            told(number / len(pictures), f"Indexing {picture.name}")
+            made = index_image(picture.pixels, palette)
+            texture = _written(made.pixels, picture.name, palette.id, folder)
+            written.append(folder / texture.file)
+            textures.append(texture)
+            images[texture.id] = Image(made.pixels, "data", "nearest", "clamp")
+            missing[texture.id] = made.missing
+    except (BadFile, BadValue, Cancelled):
+        for path in written:
+            path.unlink(missing_ok=True)
+        raise
+    return Sprites(tuple(textures), images, missing)
+
+
+def grown(project: Project, palette: Palette, side: int, folder: Path, told: Told = quiet) -> Project:
+    """The project with a palette of another side, its swap set and sprites with it.
+
+    Sprites get new files; the old ones stay, so that it can be undone. Raises BadFile, BadValue, Cancelled.
+    """
+    old = side_of(palette)
+    if side * side < len(palette.colours):
+        raise BadValue(f"{side} × {side} cells do not hold {len(palette.colours)} colours")
+    project = with_palette(project, changed(palette, side=side))
+    sprites = sprites_of(project, palette.id)
+    for number, texture in enumerate(sprites):
+        told(number / max(len(sprites), 1), f"Re-encoding {texture.name}")
+        pixels = reencoded(pixels_of(load_texture(texture, folder)), old, side)
+        made = _written(pixels, texture.name, palette.id, folder)
+        project = changed(project, textures={**project.textures, texture.id: changed(texture, file=made.file)})
+    return project
+
+
+def _written(pixels: Pixels, name: str, palette_id: str, folder: Path) -> Texture:
+    stem = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "sprite"
+    file, number = f"{IMAGE_FOLDER}/{stem}_cells.png", 2
+    while (folder / file).exists():
+        file, number = f"{IMAGE_FOLDER}/{stem}_cells_{number}.png", number + 1
+    write_png(pixels, folder / file)
+    shown = name.replace("_", " ")
+    return Texture(
+        id=new_id("texture"),
+        name=shown[:1].upper() + shown[1:],
+        file=file,
+        encoding="data",
+        filter="nearest",
+        wrap="clamp",
+        indexes=palette_id,
+    )
