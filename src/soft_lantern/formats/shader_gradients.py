@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -107,6 +107,6 @@ def gradient_rows(sent: Shipped) -> list[dict[str, Any]]:
     return listed
 
 
-def known_rows(sent: Shipped) -> Mapping[str, float]:
-    """v of every row by its gradient's name."""
-    return {each.name: sent.row(key) for key, each in sent.gradients.items()} if sent.atlas else {}
+def known_rows(sent: Shipped) -> list[dict[str, Any]]:
+    """The name and v of every row, from the top."""
+    return [{"name": each.name, "v": sent.row(key)} for key, each in sent.gradients.items()] if sent.atlas else []

@@ -293,7 +293,7 @@ def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:
     }
     if parameter.kind is Kind.GRADIENT and sent.gradients:
         written_in = {"type": "", "used": False, "written_in": True}
-        as_row = {"type": "float", "rows": dict(known_rows(sent))} if sent.atlas else written_in
+        as_row = {"type": "float", "rows": known_rows(sent)} if sent.atlas else written_in
         row |= as_row | {"default": [sent.row(str(parameter.default))] if sent.atlas else []}
     if parameter.kind is Kind.COLOUR:
         row["default_srgb"] = colour_to_hex(components(parameter.default))
