@@ -118,6 +118,7 @@ def test_a_sixteen_bit_atlas_is_a_png_by_the_standard(tmp_path: Path) -> None:
     atlas = atlas_of([see_through, HELD], 16, 16, "data")
     path, table = write_atlas(atlas, tmp_path / "deep.png")
     assert (by_the_standard(path.read_bytes()) == atlas.texels).all()
+    assert (read_image(path, "data").texels == atlas.texels).all()
     told = json.loads(table.read_text())
     assert (told["width"], told["rows"], told["bits"], told["encoding"]) == (16, 2, 16, "linear")
     assert [each["v"] for each in told["gradients"]] == [0.25, 0.75] and told == table_of(atlas)

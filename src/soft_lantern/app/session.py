@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QUndoCommand, QUndoStack
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.tasks import Task
@@ -189,9 +189,11 @@ class Session(QObject):
         self._recovery_timer.start()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Every press of a mouse button begins a gesture."""
-        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
-            self.gesture += 1
+        """Every press of a mouse button or key begins a gesture; a key that is held goes on with its own."""
+        if isinstance(event, QMouseEvent):
+            self.gesture += event.type() == QEvent.Type.MouseButtonPress
+        elif isinstance(event, QKeyEvent):
+            self.gesture += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
         return False
 
     # The scene

@@ -125,7 +125,9 @@ def _read_deep(path: Path) -> npt.NDArray[Any]:
     """RGBA of 16 bits or floats by OpenImageIO; a file without alpha is opaque, one of one channel is grey."""
     import OpenImageIO as oiio  # slow to import, and only wanted here
 
-    opened = oiio.ImageInput.open(str(path))
+    as_kept = oiio.ImageSpec()
+    as_kept.attribute("oiio:UnassociatedAlpha", 1)  # colours of a PNG do not wear their alpha
+    opened = oiio.ImageInput.open(str(path), as_kept)
     if opened is None:
         raise BadFile(f"{path.name} is not a sound image: {_first_line(oiio.geterror())}")
     try:

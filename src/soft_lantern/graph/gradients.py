@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 from collections import deque
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -21,6 +22,9 @@ FIT_PLACES = 129
 """Places along a line of colours at which a fitted gradient may have stops."""
 WIDTHS = (2, 4, 8, 16, 32, 64, 128, 256, 512, 1024)
 ENOUGH = 1 / 255
+Mixing = Literal["linear", "srgb", "oklab", "oklch"]
+STRAIGHT: tuple[Mixing, ...] = ("oklab", "linear", "srgb")
+"""Spaces in which two stops may be all that a line of colours needs."""
 JUST_BEFORE = 1e-9
 
 
@@ -83,7 +87,8 @@ def fitted_gradient(colours: npt.ArrayLike, tolerance: float, gradient: Gradient
     """A gradient with the fewest stops that keeps to a line of linear RGBA colours, and its largest ΔE OK.
 
     `colours`: (count, 4), evenly spaced from 0 to 1, taken at up to FIT_PLACES places. `gradient`: whose name and id
-    it has; it mixes in OKLab. Raises BadValue where there are no colours, or any is not finite.
+    it has; it mixes in OKLab, or as two stops do that keep to it in another space. Raises BadValue where there are no
+    colours, or any is not finite.
     """
     given = np.asarray(colours, np.float64).reshape(-1, 4)
     if len(given) == 0 or not np.isfinite(given).all():
@@ -93,12 +98,23 @@ def fitted_gradient(colours: npt.ArrayLike, tolerance: float, gradient: Gradient
     old = np.linspace(0.0, 1.0, len(given)) if len(given) > 1 else np.zeros(1)
     taken = np.stack([np.interp(places, old, given[:, part]) for part in range(4)], axis=1)
     points = np.column_stack([oklab_of(taken[:, :3]), taken[:, 3]])
-    chosen = _fewest(points, tolerance)
-    stops = tuple(Stop(at=float(places[n]), colour=_four(taken[n])) for n in chosen)
-    fitted = changed(gradient, stops=stops, mixing="oklab", alphas=())
-    found = colours_at(fitted, old)
-    apart = np.linalg.norm(oklab_of(found[:, :3]) - oklab_of(given[:, :3]), axis=1)
-    return fitted, float(max(apart.max(), np.abs(found[:, 3] - given[:, 3]).max()))
+    straight = [_through_places(gradient, mixing, places, taken, [0, count - 1]) for mixing in STRAIGHT]
+    fitted = next((each for each in straight if fit_error(each, given) <= tolerance), None)
+    fitted = fitted or _through_places(gradient, "oklab", places, taken, _fewest(points, tolerance))
+    return fitted, fit_error(fitted, given)
+
+
+def fit_error(gradient: Gradient, colours: Colours) -> float:
+    """How far a gradient is at most from evenly spaced linear RGBA colours: ΔE OK, or the difference in alpha."""
+    found = colours_at(gradient, np.linspace(0.0, 1.0, len(colours)) if len(colours) > 1 else [0.0])
+    apart = np.linalg.norm(oklab_of(found[:, :3]) - oklab_of(colours[:, :3]), axis=1)
+    return float(max(apart.max(), np.abs(found[:, 3] - colours[:, 3]).max()))
+
+
+def _through_places(gradient: Gradient, mixing: Mixing, places: Colours, taken: Colours, chosen: list[int]) -> Gradient:
+    """The gradient with stops at some of the places."""
+    stops = tuple(Stop(at=float(places[n]), colour=_four(taken[n])) for n in dict.fromkeys(chosen))
+    return changed(gradient, stops=stops, mixing=mixing, alphas=())
 
 
 def _fewest(points: Colours, tolerance: float) -> list[int]:

@@ -15,11 +15,12 @@ Colours = tuple[tuple[float, float, float, float], ...]
 
 
 def swap_set(project: Project, palette_id: str) -> list[Palette]:
-    """The palettes that fit one set of indices: the one they are made for, then those that swap for it, in order."""
+    """The palettes that fit one set of indices: the one they are made for, then those that swap for it, by name."""
     base = base_of(project, palette_id)
     if base is None:
         return []
-    return [base, *(each for each in project.palettes.values() if each.swaps == base.id and each.id != base.id)]
+    others = (each for each in project.palettes.values() if each.swaps == base.id and each.id != base.id)
+    return [base, *sorted(others, key=lambda each: (each.name.lower(), each.id))]
 
 
 def base_of(project: Project, palette_id: str) -> Palette | None:

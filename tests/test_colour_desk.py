@@ -1,0 +1,313 @@
+"""The Colour desk by hand: a depth gradient tuned on the stage and shipped, and one moth in six families of colour."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QDialogButtonBox
+
+from by_hand import CTRL, LEFT, NONE, SHIFT, click, drag, pixels, settled, until
+from soft_lantern.app.colour.atlas_dialog import KEPT
+from soft_lantern.app.desks.colour import ColourDesk
+from soft_lantern.app.window import MainWindow
+from soft_lantern.demo import moths
+from soft_lantern.formats.images import read_image, write_png
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.sprites import pixels_of
+from soft_lantern.graph.document import Gradient, Palette
+from soft_lantern.graph.gradients import width_advice
+from soft_lantern.graph.palettes import Pixels, decoded
+from soft_lantern.graph.ramps import colours_at, side_of
+from soft_lantern.graph.swap_sets import sprites_of, swap_set
+from soft_lantern.ir.oklch import oklch_from_linear
+from soft_lantern.values.images import Image
+
+OK = QDialogButtonBox.StandardButton.Ok
+
+
+def at_colour(window: MainWindow, scene: str, ramp: str = "") -> ColourDesk:
+    """The Colour desk, with a scene on the stage and a gradient or palette chosen."""
+    window.session.open_scene(scene)
+    QTest.mouseClick(window.desk_buttons["Colour"], LEFT)
+    desk = window.colour
+    until(lambda: desk.stage.frames_drawn > 0)
+    row = next(r for r in range(desk.list.count()) if desk.list.item(r).data(Qt.ItemDataRole.UserRole) == ramp)
+    click(desk.list.viewport(), QPointF(desk.list.visualItemRect(desk.list.item(row)).center()))
+    assert desk.chosen == ramp
+    return desk
+
+
+def test_the_nectars_depths_are_tuned_by_eye_and_shipped_as_a_row_of_an_atlas(
+    window: MainWindow, tmp_path: Path
+) -> None:
+    session = window.session
+    desk = at_colour(window, "two_nectars", "nectar_depths")
+    page, bar = desk.gradient_page, desk.gradient_page.bar
+
+    def held() -> Gradient:
+        return session.project.gradients["nectar_depths"]
+
+    until(lambda: any(page.usage.counts))
+    assert "by 1 part" in page.usage.words and sum(page.usage.counts) > 500
+    first, compiled = settled(window, "colour"), window.worker.compiled
+    # A stop is dragged: the picture follows, no program is compiled, and the drag is one entry to undo.
+    before, entries = held(), session.undo.count()
+    middle = QPointF(bar.x_of(before.stops[2].at), 40)
+    drag(bar, middle, QPointF(bar.x_of(0.62), 40))
+    assert held().stops[2].at == pytest.approx(0.62, abs=0.01) and session.undo.count() == entries + 1
+    second = settled(window, "colour")
+    moved = np.abs(second - first).max(axis=2) > 8
+    assert moved.any() and window.worker.compiled == compiled
+    assert moved[:, : moved.shape[1] // 3].mean() < 0.002  # the basin of two colours stays as it is
+    # Nudged by number and by key, added, duplicated, dragged off, recoloured, reshaped.
+    bar.setFocus()
+    QTest.keyClick(bar, Qt.Key.Key_Right)
+    QTest.keyClick(bar, Qt.Key.Key_Left, SHIFT)
+    assert held().stops[2].at == pytest.approx(bar.gradient.stops[2].at) and session.undo.count() == entries + 3
+    page.place.setFocus()
+    page.place.selectAll()
+    QTest.keyClicks(page.place, "1 / 2")
+    QTest.keyClick(page.place, Qt.Key.Key_Return)
+    assert held().stops[2].at == 0.5
+    click(bar, QPointF(bar.x_of(0.9), 14))
+    assert len(held().stops) == 6 and held().stops[5].at == pytest.approx(0.9, abs=0.01)
+    assert colours_at(held(), [0.9])[0] == pytest.approx(colours_at(before, [0.9])[0], abs=0.02)
+    QTest.mouseClick(page.duplicate, LEFT)
+    assert len(held().stops) == 7
+    at = QPointF(bar.x_of(held().stops[6].at), 40)
+    drag(bar, at, at + QPointF(0, 80))
+    QTest.mouseClick(page.remove, LEFT)
+    assert len(held().stops) == 5
+    page.colour.changed.emit((3.0, 1.5, 0.2, 0.6))
+    page.shape.setCurrentText("smooth")
+    page.shape.activated.emit(page.shape.currentIndex())
+    assert bar.stops[bar.at].colour == (3.0, 1.5, 0.2, 0.6) and bar.stops[bar.at].shape == "smooth"
+    assert page.curves.luminance.max() > 1.0
+    for name in ("Reverse", "Mirror", "Rotate by", "Space evenly"):
+        QTest.mouseClick(page.edits[name], LEFT)
+    while session.undo.count() > entries + 1 and session.undo.index() > entries + 1:
+        session.undo.undo()
+    assert held().stops[2].at == pytest.approx(0.62, abs=0.01)
+    # Alpha gets stops of its own and keeps its course.
+    QTest.mouseClick(page.apart, LEFT, NONE, QPoint(8, page.apart.height() // 2))
+    assert len(held().alphas) == 5
+    drag(page.alpha_bar, QPointF(page.alpha_bar.x_of(held().alphas[1].at), 40), QPointF(page.alpha_bar.x_of(0.3), 40))
+    assert held().alphas[1].at == pytest.approx(0.3, abs=0.01)
+    page.mixing.setCurrentIndex(page.mixing.findData("oklch"))
+    page.mixing.activated.emit(page.mixing.currentIndex())
+    assert held().mixing == "oklch" and page.hue.isVisible()
+    # The advice is what the calculation gives, and the atlas what was promised.
+    _, least = width_advice(held())
+    until(lambda: f"{least} texels keep within 1/255" in page.advice.text())
+    QTest.mouseClick(page.atlas, LEFT)
+    dialog = desk.dialog
+    dialog.kept.setCurrentIndex(list(KEPT).index((16, "data")))
+    dialog.kept.activated.emit(dialog.kept.currentIndex())
+    dialog.width_box.setCurrentIndex(dialog.width_box.findData(256))
+    dialog.width_box.activated.emit(dialog.width_box.currentIndex())
+    assert dialog.table.item(0, 0).text() == "Nectar depths" and dialog.table.item(0, 1).text() == "0.25"
+    said = float(dialog.table.item(0, 2).text().split()[0].rstrip(","))
+    dialog.write_to(tmp_path / "nectars.png")
+    assert "Wrote" in window.message.text()
+    texels = read_image(tmp_path / "nectars.png", "data")
+    row = texels.linear()[0].astype(float)
+    exact = colours_at(held(), np.linspace(0, 1, 1021))
+    where = np.linspace(0, 1, 1021) * 255
+    left = np.minimum(where.astype(int), 254)
+    read = row[left] + (row[left + 1] - row[left]) * (where - left)[:, None]
+    assert np.abs(read - exact).max() * 255 == pytest.approx(said, abs=0.05)
+    assert json.loads((tmp_path / "nectars.json").read_text())["gradients"][0]["v"] == 0.25
+    session.save()
+    assert open_project(session.folder).project.gradients["nectar_depths"] == held()
+
+
+def test_one_moth_in_six_families_without_touching_its_pixels_again(window: MainWindow, tmp_path: Path) -> None:
+    session = window.session
+    sheet = moths.sheet(moths.SHAPES["moth_broad"])
+    given = tmp_path / "sprites"
+    for name in ("night_moth", "night_moth_small"):
+        write_png(sheet if name == "night_moth" else sheet[:, ::2], given / f"{name}.png")
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    QTest.mouseClick(desk.add_palette, LEFT)
+    page, made = desk.palette_page, desk.chosen
+    page.extract([given])
+    until(lambda: getattr(page, "dialog", None) and page.dialog.buttons.button(OK).isEnabled())
+    opaque = sheet[sheet[..., 3] > 0][:, :3]
+    distinct = len(np.unique(opaque, axis=0))
+    assert page.dialog.words.text().startswith(f"{distinct} distinct colours")
+    QTest.mouseClick(page.dialog.buttons.button(OK), LEFT)
+    until(lambda: len(session.project.palettes[made].colours) == distinct)
+
+    def palette(palette_id: str = made) -> Palette:
+        return session.project.palettes[palette_id]
+
+    sprites = sprites_of(session.project, made)
+    assert [t.name for t in sprites] == ["Night moth", "Night moth small"]
+    indices = pixels_of(read_image(session.folder / sprites[0].file, "data"))
+    assert (decoded(indices, palette(), side_of(palette()))[sheet[..., 3] > 0] == sheet[sheet[..., 3] > 0]).all()
+    side = side_of(palette())
+    assert set(np.unique(indices[..., :2])) <= {round(255 * n / (side - 1)) for n in range(side)}
+    assert f"{distinct} of {side * side} cells used" in page.room.text()
+    # Five more: turned twice, on a gradient, a ramp brought to another colour, and one by hand.
+    page.grid.setFocus()
+    click(page.grid, page.grid.cell(0).center())
+    QTest.mouseClick(page.lock, LEFT)
+    assert palette().locked == (0,)
+    for degrees in (90.0, 200.0):
+        desk.choose(made)
+        page.degrees.want(degrees)
+        QTest.mouseClick(page.turn, LEFT)
+        turned = palette(desk.chosen)
+        lightest = max(range(distinct), key=lambda n: oklch_from_linear(palette().colours[n][:3])[1])
+        before, after = (oklch_from_linear(p.colours[lightest][:3])[2] for p in (palette(), turned))
+        assert (after - before) % 360 == pytest.approx(degrees, abs=6) and turned.colours[0] == palette().colours[0]
+    desk.choose(made)
+    page.gradients.setCurrentIndex(page.gradients.findData("embers"))
+    QTest.mouseClick(page.map, LEFT)
+    desk.choose(made)
+    wing = next(n for n, c in enumerate(palette().colours) if c == moths.DUST.colours[moths.WING[2]])
+    click(page.grid, page.grid.cell(wing).center())
+    page.aim.show_value((0.05, 0.25, 0.6, 1.0))
+    QTest.mouseClick(page.bring, LEFT)
+    assert palette(desk.chosen).colours[wing][:3] == pytest.approx((0.05, 0.25, 0.6), abs=0.01)
+    desk.choose(made)
+    QTest.mouseClick(desk.duplicate_button, LEFT)
+    spot = next(n for n, c in enumerate(palette().colours) if c == moths.DUST.colours[moths.SPOT[1]])
+    click(page.grid, page.grid.cell(spot).center())
+    page.colour.changed.emit((0.9, 0.9, 0.1, 1.0))
+    by_hand = desk.chosen
+    family = swap_set(session.project, made)
+    assert len(family) == 6 and palette(by_hand).colours[spot] == (0.9, 0.9, 0.1, 1.0)
+    assert (pixels_of(read_image(session.folder / sprites[0].file, "data")) == indices).all()
+    # The cards show the sprite in each, and a click chooses.
+    for each in family:
+        shown = pixels(page.cards.image_of(each.id))
+        assert (shown[sheet[..., 3] > 0] == decoded(indices, each, side)[sheet[..., 3] > 0][:, :3]).all()
+    click(page.cards, page.cards.card(2).center())
+    assert desk.chosen == family[2].id
+    # Grown: the sprites are encoded anew and look the same.
+    desk.choose(made)
+    page.side.setValue(side + 1)
+    QTest.mouseClick(page.grow, LEFT)
+    until(lambda: side_of(palette()) == side + 1)
+    again = sprites_of(session.project, made)[0]
+    assert again.file != sprites[0].file and all(side_of(p) == side + 1 for p in swap_set(session.project, made))
+    wider = pixels_of(read_image(session.folder / again.file, "data"))
+    assert (decoded(wider, palette(), side + 1)[sheet[..., 3] > 0] == sheet[sheet[..., 3] > 0]).all()
+    session.undo.undo()
+    assert sprites_of(session.project, made)[0].file == sprites[0].file
+    # To files and back, saved and reopened.
+    desk.write_file(tmp_path / "family.json")
+    desk.open_file(tmp_path / "family.json")
+    assert len(swap_set(session.project, desk.chosen)) == 6
+    session.undo.undo()
+    session.save()
+    assert [p.id for p in swap_set(open_project(session.folder).project, made)] == [p.id for p in family]
+    while session.undo.canUndo():
+        session.undo.undo()
+    assert made not in session.project.palettes
+
+
+def test_a_wall_of_moths_picks_palettes_by_seed(window: MainWindow) -> None:
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    page, session = desk.palette_page, window.session
+    first = settled(window, "colour")
+    page.seed.setValue(77)
+    QTest.mouseClick(page.pick, LEFT)
+    (pick,) = [p for p in session.project.picks.values() if p.id == "any_moth"]
+    assert pick.seed == 77 and len(pick.looks) == 7
+    assert np.abs(settled(window, "colour") - first).max() > 40
+    click(page.grid, page.grid.cell(2).center())
+    QTest.mouseClick(page.grid, LEFT, CTRL, page.grid.cell(3).center().toPoint())
+    page.colour.changed.emit((0.1, 0.9, 0.3, 1.0))
+    assert session.project.palettes["moth_dust"].colours[2:4] == ((0.1, 0.9, 0.3, 1.0),) * 2
+    QTest.mouseClick(page.remove, LEFT)
+    assert "Only the last colours can go" in window.message.text()
+    QTest.mouseClick(page.add, LEFT)
+    assert all(len(p.colours) == 12 for p in swap_set(session.project, "moth_dust"))
+    desk.delete()
+    assert "Moth sprite" in window.message.text() and "moth_dust" not in session.project.palettes
+
+
+def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_path: Path) -> None:
+    session = window.session
+    desk = at_colour(window, "two_nectars", "embers")
+    across = np.linspace(0, 255, 200).round().astype(np.uint8)
+    strip = np.dstack(
+        [np.tile(across, (20, 1)), np.full((20, 200), 40), np.tile(across[::-1], (20, 1)), np.full((20, 200), 255)]
+    )
+    write_png(strip.astype(np.uint8), tmp_path / "strip.png")
+    desk.take_from("image")
+    dialog = desk.line_dialog
+    dialog.open_file(tmp_path / "strip.png")
+    place = dialog.canvas.place()
+    drag(
+        dialog.canvas,
+        place.topLeft() + QPointF(2, place.height() / 2),
+        place.topRight() + QPointF(-2, place.height() / 2),
+    )
+    assert dialog.fitted and dialog.words.text().startswith(f"{len(dialog.fitted.stops)} stops")
+    QTest.mouseClick(dialog.buttons.button(OK), LEFT)
+    ends = colours_at(session.project.gradients["embers"], [0.0, 1.0])[:, [0, 2]]
+    assert ends[0, 1] > 0.9 > 0.1 > ends[0, 0] and ends[1, 0] > 0.9 > 0.1 > ends[1, 1]
+    settled(window, "colour")
+    desk.take_from("stage")
+    assert desk.line_dialog.chooser.currentText() == "The stage" and isinstance(desk.line_dialog.stage, Image)
+    desk.line_dialog.reject()
+    desk.take_from("ends")
+    assert len(session.project.gradients["embers"].stops) == 2
+    for ending in ("csv", "ggr"):
+        desk.write_file(tmp_path / f"mine.{ending}")
+        desk.open_file(tmp_path / f"mine.{ending}")
+        found = session.project.gradients[desk.chosen]
+        kept = session.project.gradients["embers"]
+        assert colours_at(found, [0, 1]) == pytest.approx(colours_at(kept, [0, 1]), abs=0.01)
+        desk.choose("embers")
+    for name, words in (("nothing.ggr", "cannot be read"), ("wrong.txt", "only .ggr and .csv")):
+        desk.open_file(tmp_path / name)
+        assert words in window.message.text()
+    # The open graph's mixes become a gradient, and the stage hardly changes.
+    session.open_material("height_ramp")
+    desk.take_from("mixes")
+    (action,) = desk.mixes_menu.actions()
+    assert "Ramp colour" in action.text() and "taking in Low colour, High colour" in action.text()
+    action.trigger()
+    desk.mixes_menu.close()
+    material = session.project.materials["height_ramp"]
+    assert desk.chosen in session.project.gradients and "gradient_lookup" in {n.type for n in material.nodes.values()}
+    session.open_material("moth_sprite")
+    desk.choose_mixes()
+    assert "has no mixes" in window.message.text()
+
+
+def test_recolouring_without_an_index_shows_where_multiplying_fails(window: MainWindow, tmp_path: Path) -> None:
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    page = desk.palette_page
+    flat: Pixels = np.full((16, 16, 4), (240, 220, 20, 255), np.uint8)
+    flat[4:8, 4:8] = (30, 30, 34, 255)
+    write_png(flat, tmp_path / "yellow.png")
+    page.recolour(tmp_path / "yellow.png")
+    until(lambda: hasattr(page, "recolouring"))
+    dialog = page.recolouring
+    dialog.new.changed.emit((0.0, 0.0, 1.0, 1.0))
+    place = dialog.source.place()
+    click(dialog.source, place.topLeft() + QPointF(6, 6))
+    assert "turn black" in dialog.words.text()
+    tint, replaced, by_palette = dialog.results.values()
+    assert tint[0, 0, :3].max() < 60 and replaced[0, 0, 2] > 240 and by_palette[0, 0, 2] > 240
+    assert (replaced[5, 5] == flat[5, 5]).all()
+    dialog.write_to(tmp_path / "blue.png")
+    assert (pixels_of(read_image(tmp_path / "blue.png", "colour")) == replaced).all()
+    dialog.reject()
+    write_png(flat, tmp_path / "cells.png")
+    page.check_indices(tmp_path / "cells.png")
+    assert "between cells" in page.words.text() and "blue is not 0" in page.words.text()
+    page.check_indices(window.session.folder / "images" / "moth_lamp.png")
+    assert "sound indices" in page.words.text()
+    page.check_indices(tmp_path / "missing.png")
+    assert "missing" in page.words.text()
