@@ -52,7 +52,7 @@ def texture_records(folder: str) -> dict[str, Texture]:
 
 def materials() -> list[Authoring]:
     """Every material of the scene."""
-    return [basin_nectar(), graded_nectar(), wet_stone(), bell_glass(), mossy_urn(), gate_in_fog()]
+    return [basin_nectar(), plain_nectar(), graded_nectar(), wet_stone(), bell_glass(), mossy_urn(), gate_in_fog()]
 
 
 def instances() -> list[Instance]:
@@ -66,18 +66,27 @@ def instances() -> list[Instance]:
 
 
 def basin_nectar() -> Authoring:
-    """Nectar of two colours: one where the floor lies just under, one where it is deep."""
-    m = Authoring("Basin nectar")
-    shallow = m.expose("Shallow", "#ffd98a30", group="Nectar", tooltip="Where the floor lies just under")
-    deep = m.expose("Deep", "#bd6420f0", group="Nectar")
-    return _nectar(m, lambda depth: m.add("mix", name="Nectar colour", a=shallow, b=deep, factor=depth))
+    """Nectar of two colours that stays out of the glass bell."""
+    return _two_colours(Authoring("Basin nectar"), hidden_in=BELL)
+
+
+def plain_nectar() -> Authoring:
+    """The same nectar where nothing is cut out of it."""
+    return _two_colours(Authoring("Plain nectar"))
 
 
 def graded_nectar() -> Authoring:
-    """The same by a gradient of five stops."""
+    """Nectar by a gradient of five stops."""
     m = Authoring("Graded nectar")
     depths = m.expose("Depths", DEPTHS.id, kind=Kind.GRADIENT, group="Nectar", tooltip="From the rim to the deepest")
     return _nectar(m, lambda depth: m.add("gradient_lookup", name="Nectar colour", gradient=depths, at=depth))
+
+
+def _two_colours(m: Authoring, hidden_in: str = "") -> Authoring:
+    """One colour where the floor lies just under, one where it is deep."""
+    shallow = m.expose("Shallow", "#ffd98a30", group="Nectar", tooltip="Where the floor lies just under")
+    deep = m.expose("Deep", "#bd6420f0", group="Nectar")
+    return _nectar(m, lambda depth: m.add("mix", name="Nectar colour", a=shallow, b=deep, factor=depth), hidden_in)
 
 
 DEPTHS = Gradient(
@@ -97,7 +106,7 @@ DEPTHS = Gradient(
 """The nectar's colour and alpha by depth."""
 
 
-def _nectar(m: Authoring, coloured: Callable[[Wire], Wire]) -> Authoring:
+def _nectar(m: Authoring, coloured: Callable[[Wire], Wire], hidden_in: str = "") -> Authoring:
     """Colour and alpha by depth behind, two moving ripple maps that fade at the rim, a slow swell."""
     strength = m.expose("Depth strength", 1.1, limits=(0, 2), group="Nectar")
     roughness = m.expose("Roughness", 0.07, limits=(0, 1), group="Nectar")
@@ -122,7 +131,7 @@ def _nectar(m: Authoring, coloured: Callable[[Wire], Wire]) -> Authoring:
     rise = m.add("multiply", a=m.add("multiply", a=wave, b=swell), b=middle)
     m.add("vertex_offset", offset=m.add("combine", y=rise))
     normal = m.add("normal_to_world", normal=bent)
-    traits = {"alpha_mode": "blend", "hidden_in": BELL}
+    traits = {"alpha_mode": "blend", "hidden_in": hidden_in}
     m.add("surface", base_colour=colour, roughness=roughness, normal=normal, **traits)
     return m
 
@@ -253,7 +262,7 @@ def basin_scene() -> Scene:
 def two_nectars_scene() -> Scene:
     """Two basins side by side: one in two colours, one by a gradient."""
     places = {
-        "two_colours": ("Two colours", -3.7, "basin_nectar"),
+        "two_colours": ("Two colours", -3.7, "plain_nectar"),
         "by_gradient": ("By gradient", 3.7, "graded_nectar"),
     }
     return Scene(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,14 +17,8 @@ from soft_lantern.graph.document import Palette, Project, Texture, changed, new_
 from soft_lantern.graph.palettes import Counted, Pixels, index_image, reencoded
 from soft_lantern.graph.ramps import side_of
 from soft_lantern.graph.swap_sets import sprites_of, with_palette
+from soft_lantern.progress import Progress, silent
 from soft_lantern.values.images import Image
-
-Told = Callable[[float, str], None]
-"""Hears how far the work is, 0 to 1, and what is being done; may raise Cancelled."""
-
-
-def quiet(share: float, words: str) -> None:
-    """Nobody listens."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +48,7 @@ def pixels_of(image: Image) -> Pixels:
     return np.ascontiguousarray(texels)
 
 
-def pictures_in(paths: Sequence[Path], told: Told = quiet) -> list[Picture]:
+def pictures_in(paths: Sequence[Path], told: Progress = silent) -> list[Picture]:
     """The pictures of files, and of all image files in folders, by name. Raises BadFile, Cancelled."""
     files = []
     for path in paths:
@@ -82,7 +76,7 @@ def file_traps(path: Path) -> list[str]:
     return []
 
 
-def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: Told = quiet) -> Sprites:
+def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: Progress = silent) -> Sprites:
     """Write pictures into the project's folder as indices. Nothing is left behind where it is cancelled or fails.
 
     Raises BadFile, BadValue, Cancelled.
@@ -105,7 +99,7 @@ def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: T
     return Sprites(tuple(textures), images, missing)
 
 
-def grown(project: Project, palette: Palette, side: int, folder: Path, told: Told = quiet) -> Project:
+def grown(project: Project, palette: Palette, side: int, folder: Path, told: Progress = silent) -> Project:
     """The project with a palette of another side, its swap set and sprites with it.
 
     Sprites get new files; the old ones stay, so that it can be undone. Raises BadFile, BadValue, Cancelled.

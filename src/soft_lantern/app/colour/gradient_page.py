@@ -55,6 +55,9 @@ class GradientPage(QWidget):
         self.alpha_place.setAccessibleName("place of the alpha stop")
         self.colour = ColourButton(hdr=True)
         self.colour.setAccessibleName("colour of the stop")
+        self.colour.setMinimumWidth(132)
+        for field in (self.place, self.alpha, self.alpha_place):
+            field.setMaximumWidth(84)
         self.shape, self.mixing, self.hue = QComboBox(), QComboBox(), QComboBox()
         self.shape.setAccessibleName("shape")
         self.shape.setToolTip("How it goes from this stop to the next")

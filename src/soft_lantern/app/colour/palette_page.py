@@ -79,6 +79,7 @@ class PalettePage(QWidget):
         self.room.setWordWrap(True)
         self.sprite = QComboBox()
         self.sprite.setAccessibleName("sprite")
+        self.sprite.setMinimumWidth(150)
         self.cards = SwapCards()
         self.words = QLabel()
         self.words.setWordWrap(True)
@@ -128,6 +129,8 @@ class PalettePage(QWidget):
 
     def show_palette(self, palette_id: str) -> None:
         """Show a palette of the project as it is now."""
+        if palette_id != self.palette_id:
+            self.words.setText("")
         self.palette_id = palette_id
         palette, project = self.palette_, self.session.project
         self.grid.show_palette(palette)

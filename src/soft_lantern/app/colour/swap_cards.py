@@ -14,6 +14,7 @@ from soft_lantern.graph.document import Palette
 from soft_lantern.graph.palettes import Pixels, decoded
 
 NAME, GAP = 18, 8
+EMPTY = "Take the colours of images, or add sprites, from the menu Sprites"
 MOST = 512
 """Texels along an edge beyond which a sheet is shown from its upper left part."""
 
@@ -28,6 +29,7 @@ class SwapCards(QWidget):
         self.palettes: tuple[Palette, ...] = ()
         self.current = ""
         self.indices: Pixels | None = None
+        self._given: Pixels | None = None
         self._images: list[QImage] = []
         self._shown: dict[str, tuple[Palette, QImage]] = {}
         self.setMinimumSize(QSize(200, 150))
@@ -35,9 +37,10 @@ class SwapCards(QWidget):
 
     def show_swaps(self, palettes: Sequence[Palette], indices: Pixels | None, side: int, current: str) -> None:
         """Show a sprite of indices in each palette; those that did not change are not decoded again."""
-        if indices is not self.indices:
+        if indices is not self._given:
             self._shown = {}
-        self.palettes, self.indices, self.current = tuple(palettes), indices, current
+            self._given, self.indices = indices, None if indices is None else seen_part(indices[:MOST, :MOST])
+        self.palettes, self.current = tuple(palettes), current
         before, self._shown = self._shown, {}
         for each in palettes:
             held = before.get(each.id)
@@ -67,7 +70,11 @@ class SwapCards(QWidget):
         painter, now = QPainter(self), theme()
         if self.indices is None:
             painter.setPen(now.colour("quiet"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Add sprites to see them in every palette")
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                EMPTY,
+            )
             return
         for number, (palette, image) in enumerate(zip(self.palettes, self._images, strict=True)):
             box = self.card(number)
@@ -101,6 +108,15 @@ class SwapCards(QWidget):
     def _picture(self, palette: Palette, side: int) -> QImage:
         if self.indices is None:
             return QImage(1, 1, QImage.Format.Format_RGBA8888)
-        pixels = np.ascontiguousarray(decoded(self.indices[:MOST, :MOST], palette, side))
+        pixels = np.ascontiguousarray(decoded(self.indices, palette, side))
         height, width = pixels.shape[:2]
         return QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+
+
+def seen_part(pixels: Pixels) -> Pixels:
+    """An image without the rows and columns around it that are see-through."""
+    seen = pixels[..., 3] > 0
+    if not seen.any():
+        return pixels
+    rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
+    return pixels[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]

@@ -155,7 +155,9 @@ class GradientBar(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.drawImage(QRectF(MARGIN, 2, self.width() - 2 * MARGIN, BAR), self.picture())
+        bar = QRectF(MARGIN, 2, self.width() - 2 * MARGIN, BAR)
+        painter.drawImage(bar, self.picture())
+        self._paint_seen_through(painter, bar.adjusted(0, BAR * 0.62, 0, 0))
         now = theme()
         for place, stop in enumerate(self.stops):
             x, top = self.x_of(stop.at), BAR + 3.0
@@ -165,6 +167,17 @@ class GradientBar(QWidget):
             painter.setPen(QPen(now.colour("amber" if chosen else "quiet"), 2.0 if chosen else 1.2))
             painter.setBrush(screen_colour(self.colour_of(stop)))
             painter.drawPolygon(shape)
+
+    def _paint_seen_through(self, painter: QPainter, box: QRectF) -> None:
+        """The lower part over a checker, as its alpha has it."""
+        colours = colours_at(self.gradient, np.linspace(0, 1, 256))
+        if colours[:, 3].min() >= 1.0:
+            return
+        checker = np.kron(np.indices((2, 64)).sum(axis=0) % 2, np.ones((1, 4)))[..., None] * 0.25 + 0.2
+        alpha = np.clip(colours[:, 3:], 0.0, 1.0)
+        rows = colours[:, :3] * alpha + checker * (1 - alpha)
+        shown = encoded(rows).astype(np.uint8)
+        painter.drawImage(box, QImage(shown.tobytes(), 256, 2, 768, QImage.Format.Format_RGB888).copy())
 
     def _want_stop(self, stop: Any) -> None:
         self._want(tuple(stop if place == self.at else each for place, each in enumerate(self.stops)))
@@ -193,6 +206,9 @@ class AlphaBar(GradientBar):
     def picture(self) -> QImage:
         alpha = colours_at(self.gradient, np.linspace(0, 1, 256))[:, 3:]
         return row_of(np.repeat(alpha, 3, axis=1))
+
+    def _paint_seen_through(self, painter: QPainter, box: QRectF) -> None:
+        """Alpha itself is no colour to see through."""
 
     def set_alpha(self, alpha: float) -> None:
         """Ask for another alpha of the selected stop."""
