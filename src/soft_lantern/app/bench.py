@@ -33,7 +33,7 @@ PICTURES = 50
 def table() -> list[Row]:
     """The measures that need a window."""
     application = make_application()  # kept, or Qt takes it down
-    rows = [*_working_in_300(), *_panning_1000(), *_dressing(), *_tuning_5000()]
+    rows = [*_working_in_300(), *_panning_1000(), *_dressing(), *_colouring(), *_tuning_5000()]
     application.processEvents()
     return rows
 
@@ -95,6 +95,42 @@ def _dressing() -> list[Row]:
     return [
         Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
         Row("window busy by one step of a move, basin", move, 16, "ms"),
+    ]
+
+
+def _colouring() -> list[Row]:
+    """The longest the window's thread is busy by one step of a dragged stop and of a recoloured cell."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        window.session.open_scene("two_nectars")
+        window.go_to_desk("Colour")
+        window.show()
+        desk = window.colour
+        desk.choose("nectar_depths")
+        desk.gradient_page.bar.select(2)
+        _until(lambda: desk.stage.frames_drawn > 0 and desk.stage.still)
+        programs = window.worker.compiled
+        busy: dict[str, list[float]] = {"stop": [], "cell": []}
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            desk.gradient_page.bar.move_to(0.4 + turn * 0.005)
+            busy["stop"].append(time.perf_counter() - started)
+            _live(15)
+        compiled = window.worker.compiled - programs
+        desk.choose("moth_dust")
+        _live(500)
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            desk.palette_page.colour.changed.emit((turn / FRAMES, 0.2, 0.3, 1.0))
+            busy["cell"].append(time.perf_counter() - started)
+            _live(15)
+        window.session.undo.setClean()
+        window.close()
+    return [
+        Row("window busy by one step of a dragged stop", statistics.median(busy["stop"]) * 1000, 16, "ms"),
+        Row("window busy by one step of a cell's colour", statistics.median(busy["cell"]) * 1000, 16, "ms"),
+        Row("programs compiled by a dragged stop", float(compiled), 0, "programs"),
     ]
 
 
@@ -205,6 +241,13 @@ def _live(milliseconds: int) -> None:
     while time.perf_counter() < end:
         QApplication.processEvents()
         time.sleep(0.001)
+
+
+def _until(condition: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Let the window live until something is so."""
+    end = time.perf_counter() + seconds
+    while not condition() and time.perf_counter() < end:
+        _live(50)
 
 
 def _longest(step: Callable[[], None]) -> float:

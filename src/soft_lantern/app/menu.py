@@ -69,6 +69,7 @@ def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
             ("Replace mixes by a gradient", "", colour(ColourDesk.choose_mixes)),
             ("Load a panorama for the light", "", lambda: window.build.light.choose_file()),
             ("Export GLSL", "Ctrl+Shift+E", window.export_glsl),
+            ("Export GLSL with exact gradients", "", window.export_exact),
             ("Save", "Ctrl+S", session.save),
             ("Save pictures of the stage", "Ctrl+Shift+S", lambda: window.stage_bar().save_pictures()),
             ("Close", "Ctrl+Q", window.close),

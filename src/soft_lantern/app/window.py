@@ -46,6 +46,7 @@ from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
+from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
 from soft_lantern.graph.instances import put_material
@@ -267,12 +268,18 @@ class MainWindow(QMainWindow):
         if folder:
             self.export_to(Path(folder))
 
-    def export_to(self, folder: Path) -> None:
-        """Write the open material's shader text and parameter table into a folder."""
+    def export_exact(self) -> None:
+        """The same with gradients written into the shader."""
+        folder = QFileDialog.getExistingDirectory(self, "Export GLSL with exact gradients into a folder")
+        if folder:
+            self.export_to(Path(folder), "exact")
+
+    def export_to(self, folder: Path, form: Form = "row") -> None:
+        """Write the open material's shader text, parameter table and gradients into a folder."""
         material = self.session.material
         if material:
             try:
-                written = write_package(material, folder, project=self.session.project)
+                written = write_package(material, folder, project=self.session.project, form=form)
             except LanternError as error:
                 self.say(sentence(str(error)))
                 return

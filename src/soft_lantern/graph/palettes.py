@@ -24,6 +24,7 @@ Pixels = npt.NDArray[np.uint8]
 Order = Literal["use", "hue", "luminance"]
 ORDERS: tuple[Order, ...] = ("use", "hue", "luminance")
 Byte4 = tuple[int, int, int, int]
+QUANTISERS = (Pillow.Quantize.MEDIANCUT, Pillow.Quantize.MAXCOVERAGE, Pillow.Quantize.FASTOCTREE)
 MOST_CELLS = 256 * 256
 LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
 """Linear light of every 8-bit sRGB component."""
@@ -71,15 +72,18 @@ def merged(colours: Sequence[Counted], tolerance: float) -> list[Counted]:
 def quantised(pixels: Pixels, count: int) -> tuple[Pixels, float]:
     """The image in at most so many colours, alpha kept, and the root mean square error of its pixels in 255ths.
 
-    By Pillow's median cut over the opaque colours. Raises BadValue where the count cannot be.
+    By whichever of Pillow's quantisers comes nearest. Raises BadValue where the count cannot be.
     """
     if not 1 <= count <= 256:
         raise BadValue(f"an image is brought down to 1 to 256 colours, not {count}")
     rgb = Pillow.fromarray(np.ascontiguousarray(pixels[..., :3]), "RGB")
-    reduced = rgb.quantize(count, Pillow.Quantize.MEDIANCUT, dither=Pillow.Dither.NONE).convert("RGB")
-    result = np.dstack([np.asarray(reduced), pixels[..., 3]]).astype(np.uint8)
-    apart = result[..., :3].astype(float) - pixels[..., :3]
-    return result, float(np.sqrt((apart**2).mean()))
+    tried = []
+    for method in QUANTISERS:
+        reduced = np.asarray(rgb.quantize(count, method, dither=Pillow.Dither.NONE).convert("RGB"))
+        apart = reduced.astype(float) - pixels[..., :3]
+        tried.append((float(np.sqrt((apart**2).mean())), reduced))
+    error, nearest = min(tried, key=lambda each: each[0])
+    return np.dstack([nearest, pixels[..., 3]]).astype(np.uint8), error
 
 
 def packed(pixels: Pixels) -> npt.NDArray[np.uint32]:

@@ -53,8 +53,7 @@ def expression(gradient: Gradient, at: Expr) -> Expr:
     if not stops:
         return const(0.0, 0.0, 0.0, 1.0)
     places, shapes = [stop.at for stop in stops], [stop.shape for stop in stops]
-    pairs = list(itertools.pairwise(stops))
-    ways = [_way(gradient, a.colour, b.colour) for a, b in pairs] or [_way(gradient, *[stops[0].colour] * 2)]
+    ways = _ways(gradient, stops)
     mixed = _pieces(at, places, shapes, ways)
     rgb = swizzle(mixed, "xyz")
     if gradient.mixing == "oklch":
@@ -86,15 +85,19 @@ def _pieces(at: Expr, places: Sequence[float], shapes: Sequence[str], ways: Sequ
     return result
 
 
-def _way(gradient: Gradient, one: Parts, other: Parts) -> tuple[Parts, Parts]:
-    """Both ends of the way between two stops in the space of mixing, with alpha last."""
-    if gradient.mixing == "oklch":
-        ends = _ends_in_lch(one, other, gradient.hue)
-    else:
-        into = _INTO[gradient.mixing][0]
-        ends = _through(into, np.array([one[:3], other[:3]], np.float64))
-    first, last = (tuple(float(part) for part in end) for end in ends)
-    return (*first, one[3]), (*last, other[3])
+def _ways(gradient: Gradient, stops: Sequence[Stop]) -> list[tuple[Parts, Parts]]:
+    """Both ends of the way between each two stops in the space of mixing, alpha last; of one stop, itself twice."""
+    into = _INTO["oklab" if gradient.mixing == "oklch" else gradient.mixing][0]
+    parts = _through(into, np.array([stop.colour[:3] for stop in stops], np.float64))
+    pairs = list(itertools.pairwise(range(len(stops)))) or [(0, 0)]
+    found = []
+    for one, other in pairs:
+        ends = parts[[one, other]]
+        if gradient.mixing == "oklch":
+            ends = _ends_in_lch(ends, gradient.hue)
+        first, last = (tuple(float(part) for part in end) for end in ends)
+        found.append(((*first, stops[one].colour[3]), (*last, stops[other].colour[3])))
+    return found
 
 
 def in_order(gradient: Gradient) -> list[Stop]:
@@ -112,12 +115,11 @@ def _shaped(share: Expr, shape: str) -> Expr:
     return ways.get(shape, share)
 
 
-def _ends_in_lch(one: Parts, other: Parts, way: str) -> Colours:
-    """Two colours in OKLCH, (2, 3), the hue of the second so that it goes one of four ways from that of the first.
+def _ends_in_lch(labs: Colours, way: str) -> Colours:
+    """Two colours of OKLab in OKLCH, (2, 3), the second's hue so that it goes one of four ways from the first's.
 
     CSS Color 4, section 12.4; a grey has the other's hue.
     """
-    labs = _through(_INTO["oklab"][0], np.array([one[:3], other[:3]], np.float64))
     chroma = np.hypot(labs[:, 1], labs[:, 2])
     hue = np.degrees(np.arctan2(labs[:, 2], labs[:, 1])) % 360.0
     hue = np.where(chroma < GREY_CHROMA, hue[::-1], hue)
@@ -138,6 +140,12 @@ def image_of_gradient(gradient: Gradient) -> Image:
     """A gradient as a row of linear texels."""
     row = colours_at(gradient, np.linspace(0.0, 1.0, WIDTH)).astype(np.float32)
     return Image(row[None], "data", "linear", "clamp")
+
+
+def shown_row(gradient: Gradient, count: int) -> Colours:
+    """A gradient's linear RGBA at so many places from 0 to 1, (count, 4), as near as its row of texels has them."""
+    texels = image_of_gradient(gradient).texels[0]
+    return np.asarray(texels[np.linspace(0, WIDTH - 1, count).round().astype(int)], np.float64)
 
 
 def side_of(palette: Palette) -> int:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -25,7 +24,7 @@ from soft_lantern.app.widgets.gradient_views import Curves, Sights, Usage
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.gradients import ENOUGH, jumps, mirrored, reversed_, rotated, spaced_evenly, width_advice
-from soft_lantern.graph.ramps import SHAPES, colours_at, in_order
+from soft_lantern.graph.ramps import SHAPES, colours_at, in_order, shown_row
 
 FIRST = (Stop(at=0.0, colour=(0.02, 0.05, 0.2, 1.0)), Stop(at=1.0, colour=(1.0, 0.6, 0.2, 1.0)))
 MIXINGS = {"oklab": "in OKLab", "oklch": "in OKLCH", "linear": "as linear light", "srgb": "in sRGB"}
@@ -180,7 +179,7 @@ class GradientPage(QWidget):
         self.advice.setText(f"Baked as a row, {told}{sharp}{bright}.\nError in 255ths by texels  {'   '.join(shown)}")
 
     def _brightest(self) -> float:
-        return float(colours_at(self.gradient, np.linspace(0, 1, 257))[:, :3].max())
+        return float(shown_row(self.gradient, 256)[:, :3].max())
 
     def _below(self, button: QWidget) -> QPoint:
         return button.mapToGlobal(QPoint(0, button.height()))

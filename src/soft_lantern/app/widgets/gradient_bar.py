@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
-from soft_lantern.graph.ramps import colours_at, in_order
+from soft_lantern.graph.ramps import colours_at, in_order, shown_row
 from soft_lantern.render.measuring import encoded
 
 MARGIN, BAR = 9, 30
@@ -170,7 +170,7 @@ class GradientBar(QWidget):
 
     def _paint_seen_through(self, painter: QPainter, box: QRectF) -> None:
         """The lower part over a checker, as its alpha has it."""
-        colours = colours_at(self.gradient, np.linspace(0, 1, 256))
+        colours = shown_row(self.gradient, 256)
         if colours[:, 3].min() >= 1.0:
             return
         checker = np.kron(np.indices((2, 64)).sum(axis=0) % 2, np.ones((1, 4)))[..., None] * 0.25 + 0.2
@@ -204,7 +204,7 @@ class AlphaBar(GradientBar):
         return changed(self.gradient, alphas=stops)
 
     def picture(self) -> QImage:
-        alpha = colours_at(self.gradient, np.linspace(0, 1, 256))[:, 3:]
+        alpha = shown_row(self.gradient, 256)[:, 3:]
         return row_of(np.repeat(alpha, 3, axis=1))
 
     def _paint_seen_through(self, painter: QPainter, box: QRectF) -> None:
@@ -217,7 +217,7 @@ class AlphaBar(GradientBar):
 
 def strip(gradient: Gradient, width: int) -> QImage:
     """A gradient as one row of the screen's colours."""
-    return row_of(colours_at(gradient, np.linspace(0, 1, width))[:, :3])
+    return row_of(shown_row(gradient, width)[:, :3])
 
 
 def row_of(linear: npt.NDArray[np.float64]) -> QImage:

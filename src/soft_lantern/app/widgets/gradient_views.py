@@ -14,7 +14,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.gradient_bar import MARGIN, row_of
 from soft_lantern.graph.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.document import Gradient
-from soft_lantern.graph.ramps import colours_at
+from soft_lantern.graph.ramps import shown_row
 from soft_lantern.values.colour import REC709_LUMINANCE
 
 PLACES = 256
@@ -36,7 +36,7 @@ class Curves(QWidget):
 
     def show_gradient(self, gradient: Gradient) -> None:
         """Show another gradient."""
-        self.colours = colours_at(gradient, np.linspace(0, 1, PLACES))
+        self.colours = shown_row(gradient, PLACES)
         self.update()
 
     @property
@@ -83,7 +83,7 @@ class Sights(QWidget):
 
     def show_gradient(self, gradient: Gradient) -> None:
         """Show another gradient."""
-        self.colours = colours_at(gradient, np.linspace(0, 1, PLACES))[:, :3]
+        self.colours = shown_row(gradient, PLACES)[:, :3]
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
