@@ -23,6 +23,7 @@ from soft_lantern.formats.colour_tables import (
     read_gradient_table,
     read_palettes_table,
 )
+from soft_lantern.formats.gimp import gradient_text, read_gradient
 from soft_lantern.formats.images import read_image
 from soft_lantern.formats.shader_gradients import ROW_AT, shipped, with_gradients
 from soft_lantern.formats.shader_package import HEADS, package, write_package
@@ -317,6 +318,13 @@ def test_palettes_go_to_json_and_back_as_a_swap_set(tmp_path: Path) -> None:
         path.write_text(text)
         with pytest.raises(BadFile, match=words):
             read_palettes_table(path)
+
+
+def test_a_gradient_without_stops_is_black_wherever_it_goes(tmp_path: Path) -> None:
+    empty = Gradient(id="e", name="Empty")
+    assert (colours_at(empty, [0, 1]) == [0, 0, 0, 1]).all() and atlas_of([empty], 4).rows[0].error == 0
+    (tmp_path / "e.ggr").write_text(gradient_text(empty))
+    assert (colours_at(read_gradient(tmp_path / "e.ggr"), [0, 1]) == [0, 0, 0, 1]).all()
 
 
 # Sprites

@@ -52,7 +52,7 @@ def read_palette(path: Path) -> Palette:
 
 def gradient_text(gradient: Gradient) -> str:
     """A gradient as .ggr: a segment between each two stops. What is not mixed in sRGB is as near as its stops are."""
-    stops = in_order(gradient)
+    stops = in_order(gradient) or [Stop(at=0.0, colour=(0.0, 0.0, 0.0, 1.0))]
     if stops[0].at > 0:
         stops.insert(0, Stop(at=0.0, colour=stops[0].colour))
     if stops[-1].at < 1:

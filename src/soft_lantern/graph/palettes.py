@@ -13,6 +13,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 from PIL import Image as Pillow
+from scipy.spatial import cKDTree
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient, Palette, changed
@@ -52,6 +53,11 @@ def distinct_colours(pixels: Pixels, *, ignore_alpha: bool = True, order: Order 
         "luminance": lambda each: (_luminance(each.colour), each.colour),
     }
     return sorted(listed, key=keys[order])
+
+
+def count_of(pixels: Pixels) -> int:
+    """How many distinct colours an image has, alpha left aside."""
+    return len(np.unique(packed(pixels)))
 
 
 def merged(colours: Sequence[Counted], tolerance: float) -> list[Counted]:
@@ -137,21 +143,22 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
         raise BadValue(
             f"{palette.name} has {len(palette.colours)} colours, and {side} × {side} cells hold {side * side}"
         )
-    held = {srgb_bytes(colour)[:3]: place for place, colour in reversed(list(enumerate(palette.colours)))}
     found, which, counts = np.unique(packed(pixels), return_inverse=True, return_counts=True)
-    opaque = np.bincount(which.ravel(), weights=pixels.reshape(-1, 4)[:, 3] > 0, minlength=len(found))
-    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
-    places, missing = [], []
-    for value, count, seen in zip(found, counts, opaque, strict=True):
-        colour = (int(value) >> 16, int(value) >> 8 & 255, int(value) & 255)
-        place = held.get(colour)
-        if place is None:
-            lab = oklab_of(LINEAR[list(colour)][None])[0]
-            place = int(np.linalg.norm(labs - lab, axis=1).argmin())
-            if seen:
-                missing.append(Counted((*colour, 255), int(count)))
-        places.append(place)
-    cells = np.array(places)[which.ravel()]
+    which = which.ravel()
+    held = packed(np.array([[srgb_bytes(colour) for colour in palette.colours]], np.uint8))
+    known, first = np.unique(held, return_index=True)  # of colours that are alike, the first counts
+    at = np.minimum(np.searchsorted(known, found), len(known) - 1)
+    places, absent = first[at], known[at] != found
+    if absent.any():
+        bytes_ = np.stack([found >> 16, found >> 8 & 255, found & 255], axis=1)[absent]
+        labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
+        places[absent] = cKDTree(labs).query(oklab_of(LINEAR[bytes_]))[1]
+    seen = np.bincount(which, weights=pixels.reshape(-1, 4)[:, 3] > 0, minlength=len(found)) > 0
+    missing = [
+        Counted((int(value) >> 16, int(value) >> 8 & 255, int(value) & 255, 255), int(count))
+        for value, count in zip(found[absent & seen], counts[absent & seen], strict=True)
+    ]
+    cells = places[which]
     bytes_ = np.array([cell_byte(cell, side) for cell in range(side)], np.uint8)
     result = np.zeros((len(cells), 4), np.uint8)
     result[:, 0], result[:, 1] = bytes_[cells % side], bytes_[cells // side]

@@ -30,13 +30,14 @@ class Newest:
             self._waiting[place] = (work, complain)
             self._changed.notify()
 
-    def stop(self) -> None:
-        """Forget what waits and end the thread."""
+    def stop(self, *, wait: bool = True) -> None:
+        """Forget what waits and end the thread, after what it is at; without `wait`, in its own time."""
         with self._changed:
             self._stopping = True
             self._waiting.clear()
             self._changed.notify()
-        self._thread.join(timeout=10)
+        if wait:
+            self._thread.join(timeout=10)
 
     def _run(self) -> None:
         while True:

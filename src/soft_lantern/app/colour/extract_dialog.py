@@ -28,6 +28,7 @@ from soft_lantern.graph.palettes import (
     Counted,
     Order,
     Pixels,
+    count_of,
     distinct_colours,
     merged,
     palette_of,
@@ -36,7 +37,7 @@ from soft_lantern.graph.palettes import (
 )
 from soft_lantern.render.worker import Newest
 
-MOST_SHOWN, MOST_MERGED = 4096, 20_000
+MOST_SHOWN, MOST_MERGED, MOST_LISTED = 4096, 20_000, 100_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +139,7 @@ class ExtractDialog(QDialog):
         super().accept()
 
     def done(self, result: int) -> None:
-        self._newest.stop()
+        self._newest.stop(wait=False)
         super().done(result)
 
     def _show(self, found: Extracted) -> None:
@@ -158,10 +159,13 @@ class ExtractDialog(QDialog):
 def extracted(pictures: Sequence[Picture], options: Options) -> Extracted:
     """The colours of pictures, by the options."""
     stacked = _stacked([picture.pixels for picture in pictures])
-    found = _counted(stacked, options)
-    told = [f"{len(found)} distinct colours"]
-    brought = list(pictures)
-    if options.count and len(found) > options.count:
+    brought, count = list(pictures), count_of(stacked[stacked[..., 3] > 0][None])
+    told = [f"{count:,} distinct colours"]
+    if count > MOST_LISTED and not options.count:
+        return Extracted([], told[0], brought)
+    found = _counted(stacked, options) if count <= MOST_LISTED else []
+    told = [f"{len(found):,} distinct colours"] if found else told
+    if options.count and count > options.count:
         stacked, error = quantised(stacked, options.count)
         found = _counted(stacked, options)
         told.append(f"quantised to {len(found)}, {error:.2f}/255 from the pictures (root mean square)")

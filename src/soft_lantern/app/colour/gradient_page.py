@@ -135,6 +135,8 @@ class GradientPage(QWidget):
     def two_ends(self) -> None:
         """Keep the first and the last colour alone."""
         stops = in_order(self.gradient)
+        if not stops:
+            return
         ends = (changed(stops[0], at=0.0, shape="linear"), changed(stops[-1], at=1.0))
         self._want("Keep two colours", changed(self.gradient, stops=ends, alphas=()))
 
