@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import colour
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -136,12 +137,12 @@ def test_one_moth_in_six_families_without_touching_its_pixels_again(window: Main
     desk = at_colour(window, "moth_wall", "moth_dust")
     QTest.mouseClick(desk.add_palette, LEFT)
     page, made = desk.palette_page, desk.chosen
-    page.extract([given])
-    until(lambda: getattr(page, "dialog", None) and page.dialog.buttons.button(OK).isEnabled())
+    page.sprites.extract([given])
+    until(lambda: getattr(page.sprites, "dialog", None) and page.sprites.dialog.buttons.button(OK).isEnabled())
     opaque = sheet[sheet[..., 3] > 0][:, :3]
     distinct = len(np.unique(opaque, axis=0))
-    assert page.dialog.words.text().startswith(f"{distinct} distinct colours")
-    QTest.mouseClick(page.dialog.buttons.button(OK), LEFT)
+    assert page.sprites.dialog.words.text().startswith(f"{distinct} distinct colours")
+    QTest.mouseClick(page.sprites.dialog.buttons.button(OK), LEFT)
     until(lambda: len(session.project.palettes[made].colours) == distinct)
 
     def palette(palette_id: str = made) -> Palette:
@@ -233,6 +234,9 @@ def test_a_wall_of_moths_picks_palettes_by_seed(window: MainWindow) -> None:
     assert all(len(p.colours) == 12 for p in swap_set(session.project, "moth_dust"))
     desk.delete()
     assert "Moth sprite" in window.message.text() and "moth_dust" not in session.project.palettes
+    assert "moth_dust" not in session.images
+    session.undo.undo()
+    assert "moth_dust" in session.images
 
 
 def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_path: Path) -> None:
@@ -243,8 +247,8 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
         [np.tile(across, (20, 1)), np.full((20, 200), 40), np.tile(across[::-1], (20, 1)), np.full((20, 200), 255)]
     )
     write_png(strip.astype(np.uint8), tmp_path / "strip.png")
-    desk.take_from("image")
-    dialog = desk.line_dialog
+    desk.sources.take_from("image")
+    dialog = desk.sources.line_dialog
     dialog.open_file(tmp_path / "strip.png")
     place = dialog.canvas.place()
     drag(
@@ -253,14 +257,30 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
         place.topRight() + QPointF(-2, place.height() / 2),
     )
     assert dialog.fitted and dialog.words.text().startswith(f"{len(dialog.fitted.stops)} stops")
+    # The error that is said, by hand: the row's texels under the line, in colour-science's OKLab.
+    columns = np.clip(np.linspace(dialog.canvas.line[0], dialog.canvas.line[2], 200) * 200, 0, 199).astype(int)
+    under = np.asarray(colour.models.eotf_sRGB(strip[10, columns, :3] / 255.0))
+    fitted = colours_at(dialog.fitted, np.linspace(0, 1, 200))[:, :3]
+    labs = [colour.XYZ_to_Oklab(colour.RGB_to_XYZ(each, "sRGB")) for each in (under, fitted)]
+    said = float(dialog.words.text().split("ΔE OK ")[1].split()[0])
+    assert said == pytest.approx(np.linalg.norm(labs[0] - labs[1], axis=1).max(), abs=2e-3)
     QTest.mouseClick(dialog.buttons.button(OK), LEFT)
     ends = colours_at(session.project.gradients["embers"], [0.0, 1.0])[:, [0, 2]]
     assert ends[0, 1] > 0.9 > 0.1 > ends[0, 0] and ends[1, 0] > 0.9 > 0.1 > ends[1, 1]
     settled(window, "colour")
-    desk.take_from("stage")
-    assert desk.line_dialog.chooser.currentText() == "The stage" and isinstance(desk.line_dialog.stage, Image)
-    desk.line_dialog.reject()
-    desk.take_from("ends")
+    desk.sources.take_from("stage")
+    assert desk.sources.line_dialog.chooser.currentText() == "The stage" and isinstance(
+        desk.sources.line_dialog.stage, Image
+    )
+    desk.sources.line_dialog.reject()
+    desk.sources.take_from("fewer")
+    kept = session.project.gradients["embers"]
+    click(desk.gradient_page.bar, QPointF(desk.gradient_page.bar.x_of(0.5), 14))
+    desk.sources.take_from("fewer")
+    assert session.project.gradients["embers"].stops == kept.stops and "stops keep within" in window.message.text()
+    desk.sources.take_from("fewer")
+    assert "needs its" in window.message.text()
+    desk.sources.take_from("ends")
     assert len(session.project.gradients["embers"].stops) == 2
     for ending in ("csv", "ggr"):
         desk.write_file(tmp_path / f"mine.{ending}")
@@ -274,15 +294,15 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
         assert words in window.message.text()
     # The open graph's mixes become a gradient, and the stage hardly changes.
     session.open_material("height_ramp")
-    desk.take_from("mixes")
-    (action,) = desk.mixes_menu.actions()
+    desk.sources.take_from("mixes")
+    (action,) = desk.sources.mixes_menu.actions()
     assert "Ramp colour" in action.text() and "taking in Low colour, High colour" in action.text()
     action.trigger()
-    desk.mixes_menu.close()
+    desk.sources.mixes_menu.close()
     material = session.project.materials["height_ramp"]
     assert desk.chosen in session.project.gradients and "gradient_lookup" in {n.type for n in material.nodes.values()}
     session.open_material("moth_sprite")
-    desk.choose_mixes()
+    desk.sources.choose_mixes()
     assert "has no mixes" in window.message.text()
 
 
@@ -292,9 +312,9 @@ def test_recolouring_without_an_index_shows_where_multiplying_fails(window: Main
     flat: Pixels = np.full((16, 16, 4), (240, 220, 20, 255), np.uint8)
     flat[4:8, 4:8] = (30, 30, 34, 255)
     write_png(flat, tmp_path / "yellow.png")
-    page.recolour(tmp_path / "yellow.png")
-    until(lambda: hasattr(page, "recolouring"))
-    dialog = page.recolouring
+    page.sprites.recolour(tmp_path / "yellow.png")
+    until(lambda: hasattr(page.sprites, "recolouring"))
+    dialog = page.sprites.recolouring
     dialog.new.changed.emit((0.0, 0.0, 1.0, 1.0))
     place = dialog.source.place()
     click(dialog.source, place.topLeft() + QPointF(6, 6))
@@ -306,9 +326,31 @@ def test_recolouring_without_an_index_shows_where_multiplying_fails(window: Main
     assert (pixels_of(read_image(tmp_path / "blue.png", "colour")) == replaced).all()
     dialog.reject()
     write_png(flat, tmp_path / "cells.png")
-    page.check_indices(tmp_path / "cells.png")
+    page.sprites.check_indices(tmp_path / "cells.png")
     assert "between cells" in page.words.text() and "blue is not 0" in page.words.text()
-    page.check_indices(window.session.folder / "images" / "moth_lamp.png")
+    page.sprites.check_indices(window.session.folder / "images" / "moth_lamp.png")
     assert "sound indices" in page.words.text()
-    page.check_indices(tmp_path / "missing.png")
+    page.sprites.check_indices(tmp_path / "missing.png")
     assert "missing" in page.words.text()
+
+
+def test_colours_are_brought_down_and_merged_with_the_error_said(window: MainWindow, tmp_path: Path) -> None:
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    across, down = np.meshgrid(np.arange(64), np.arange(64))
+    picture = np.dstack([across * 4, down * 4, across + down, np.full_like(across, 255)]).astype(np.uint8)
+    write_png(picture, tmp_path / "photo.png")
+    hands = desk.palette_page.sprites
+    hands.extract([tmp_path / "photo.png"])
+    until(lambda: hasattr(hands, "dialog") and "4,096 distinct colours" in hands.dialog.words.text())
+    dialog = hands.dialog
+    dialog.count.setValue(12)
+    QTest.mouseClick(dialog.limit, LEFT, NONE, QPoint(8, dialog.limit.height() // 2))
+    until(lambda: "quantised to 12" in dialog.words.text())
+    (brought,) = dialog.result_pictures
+    by_hand = np.sqrt(((brought.pixels[..., :3].astype(float) - picture[..., :3]) ** 2).mean())
+    assert f"{by_hand:.2f}/255 from the pictures" in dialog.words.text()
+    assert len(np.unique(brought.pixels.reshape(-1, 4), axis=0)) == 12 == len(dialog.result_palette.colours)
+    dialog.tolerance.want(0.5)
+    until(lambda: "merged to" in dialog.words.text())
+    assert len(dialog.result_palette.colours) < 12
+    dialog.reject()

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.session import Session
+from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.graph.change_report import OUTSIDE, Effect, effects
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.family import clamped
@@ -52,8 +53,7 @@ class ChangeReport(QDialog):
         affected = list(dict.fromkeys(effect.instance for effect in self.effects))
         count = f"{len(affected)} instance{'' if len(affected) == 1 else 's'}"
         name = after.materials[material_id].name if material_id in after.materials else "the material"
-        words = QLabel(f"{count} of {name} {'is' if len(affected) == 1 else 'are'} affected")
-        words.setProperty("heading", True)
+        words = heading_label(f"{count} of {name} {'is' if len(affected) == 1 else 'are'} affected")
         column.addWidget(words)
         self.table = QTableWidget(len(affected), 4)
         self.table.setHorizontalHeaderLabels(["before", "after", "instance", "what happens"])

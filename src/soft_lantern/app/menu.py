@@ -66,7 +66,7 @@ def _all_entries(window: MainWindow) -> dict[str, list[Entry]]:
             ("New gradient", "Ctrl+Shift+G", colour(ColourDesk.new_gradient)),
             ("New palette", "", colour(ColourDesk.new_palette)),
             ("Bake an atlas of gradients", "", colour(ColourDesk.open_atlas)),
-            ("Replace mixes by a gradient", "", colour(ColourDesk.choose_mixes)),
+            ("Replace mixes by a gradient", "", colour(lambda desk: desk.sources.choose_mixes())),
             ("Load a panorama for the light", "", lambda: window.build.light.choose_file()),
             ("Export GLSL", "Ctrl+Shift+E", window.export_glsl),
             ("Export GLSL with exact gradients", "", window.export_exact),

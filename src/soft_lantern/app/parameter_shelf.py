@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from soft_lantern.app.change_report import ChangeReport
 from soft_lantern.app.session import Session, look_choices, sentence
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.errors import LanternError
@@ -47,8 +48,7 @@ class ParameterShelf(QWidget):
         row.setContentsMargins(12, 6, 12, 4)
         row.setSpacing(14)
         left = QVBoxLayout()
-        heading = QLabel("Parameters")
-        heading.setProperty("heading", True)
+        heading = heading_label("Parameters")
         left.addWidget(heading)
         left.addWidget(self.values_of)
         left.addWidget(self.presets)

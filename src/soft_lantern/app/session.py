@@ -183,7 +183,7 @@ class Session(QObject):
         if old.textures != project.textures:
             self._load_changed_textures()
         if (old.gradients, old.palettes) != (project.gradients, project.palettes):
-            self.images |= ramp_images(project)
+            self._follow_ramps(old, project)
         self.changed.emit(old, project)
         self._notices_timer.start()
         self._recovery_timer.start()
@@ -436,6 +436,18 @@ class Session(QObject):
         self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
         if then:
             then(texture)
+
+    def _follow_ramps(self, old: Project, project: Project) -> None:
+        """Make the images of gradients and palettes that changed, and let go of those that went."""
+        before = {**old.gradients, **old.palettes}
+        changed_ones = changed(
+            project,
+            gradients={key: each for key, each in project.gradients.items() if before.get(key) is not each},
+            palettes={key: each for key, each in project.palettes.items() if before.get(key) is not each},
+        )
+        self.images |= ramp_images(changed_ones)
+        for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
+            self.images.pop(gone, None)
 
     def _load_changed_textures(self) -> None:
         for texture in self.project.textures.values():

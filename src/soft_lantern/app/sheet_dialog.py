@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern import sheet
 from soft_lantern.app.session import Session, look_choices
 from soft_lantern.app.tasks import Task
+from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.formats.images import FLOATING
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.sheet_cores import draw_on_all_cores
@@ -51,8 +52,7 @@ class SheetDialog(QDialog):
         for place, (name, box) in enumerate(
             (("Instances", self.looks), ("Assets", self.assets), ("Skies", self.skies))
         ):
-            heading = QLabel(name)
-            heading.setProperty("heading", True)
+            heading = heading_label(name)
             grid.addWidget(heading, 0, place)
             grid.addWidget(box, 1, place)
             box.setAccessibleName(name)
@@ -70,8 +70,7 @@ class SheetDialog(QDialog):
             row.addWidget(widget)
         row.setStretch(2, 1)
         column.addLayout(row)
-        self.words = QLabel()
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label()
         column.addWidget(self.words)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
         self.buttons.accepted.connect(self.accept)

@@ -42,6 +42,7 @@ from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.tune.image_dropper import ImageDropper
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
@@ -369,8 +370,7 @@ class MainWindow(QMainWindow):
         self.notice_button.setText("0 notices")
         self.notice_button.clicked.connect(self.open_notices)
         self.notice_button.setAccessibleName("notices")
-        self.renderer_label = QLabel()
-        self.renderer_label.setProperty("quiet", True)
+        self.renderer_label = quiet_label()
         self.task_bar = TaskBar()
         bar.addWidget(self.message, 1)
         bar.addPermanentWidget(self.task_bar)

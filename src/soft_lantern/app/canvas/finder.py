@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Material, Node
 from soft_lantern.graph.kinds import snippet_type
 from soft_lantern.graph.recipes import Recipe, every_recipe
@@ -212,9 +213,7 @@ class Finder(QFrame):
         self.field.setPlaceholderText("a number, #colour or node")
         self.list = QListWidget()
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.hint = QLabel()
-        self.hint.setProperty("quiet", True)
-        self.hint.setWordWrap(True)
+        self.hint = quiet_label(wraps=True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         layout.addWidget(self.field)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.bake.atlas import Atlas, atlas_of
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.atlas import write_atlas
@@ -58,9 +59,7 @@ class AtlasDialog(QDialog):
         assert header
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        self.words = QLabel()
-        self.words.setWordWrap(True)
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label(wraps=True)
         self.write, self.leave = QPushButton("Write…"), QPushButton("Close")
         row, below = QHBoxLayout(), QHBoxLayout()
         for widget in (QLabel("Rows of"), self.width_box, QLabel("kept as"), self.kept):

@@ -13,12 +13,12 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.formats.sprites import Picture
@@ -91,9 +91,7 @@ class ExtractDialog(QDialog):
         self.count.setValue(16)
         self.count.setAccessibleName("how many colours")
         self.grid = PaletteGrid(palette)
-        self.words = QLabel()
-        self.words.setWordWrap(True)
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label(wraps=True)
         kinds = QDialogButtonBox.StandardButton
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         form = QFormLayout()

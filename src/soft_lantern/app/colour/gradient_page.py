@@ -8,7 +8,6 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QHBoxLayout,
     QLabel,
     QMenu,
     QPushButton,
@@ -21,6 +20,7 @@ from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.gradient_bar import AlphaBar, GradientBar
 from soft_lantern.app.widgets.gradient_views import Curves, Sights, Usage
+from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.gradients import ENOUGH, jumps, mirrored, reversed_, rotated, spaced_evenly, width_advice
@@ -74,9 +74,7 @@ class GradientPage(QWidget):
         self.turn = NumberField(0.1, -1.0, 1.0, 0.05)
         self.turn.setAccessibleName("how far to rotate")
         self.curves, self.usage, self.sights = Curves(), Usage(), Sights()
-        self.advice = QLabel()
-        self.advice.setWordWrap(True)
-        self.advice.setProperty("quiet", True)
+        self.advice = quiet_label(wraps=True)
         self.edits: dict[str, QPushButton] = {}
         self.from_button, self.atlas, self.file = (
             QToolButton(),
@@ -191,15 +189,15 @@ class GradientPage(QWidget):
         column.setContentsMargins(6, 10, 6, 8)
         column.setSpacing(5)
         column.addWidget(self.bar)
-        stop = _row(QLabel("Stop at"), self.place, self.colour, self.shape, self.duplicate, self.remove)
+        stop = side_by_side(QLabel("Stop at"), self.place, self.colour, self.shape, self.duplicate, self.remove)
         column.addWidget(stop)
         self.alpha_row = QWidget()
         inside = QVBoxLayout(self.alpha_row)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addWidget(self.alpha_bar)
-        inside.addWidget(_row(QLabel("Alpha stop at"), self.alpha_place, QLabel("alpha"), self.alpha))
+        inside.addWidget(side_by_side(QLabel("Alpha stop at"), self.alpha_place, QLabel("alpha"), self.alpha))
         column.addWidget(self.alpha_row)
-        column.addWidget(_row(self.mixing, self.hue, self.apart))
+        column.addWidget(side_by_side(self.mixing, self.hue, self.apart))
         whole: list[QWidget] = []
         turns: dict[str, Callable[[Gradient], Gradient]] = {
             "Reverse": reversed_,
@@ -212,34 +210,24 @@ class GradientPage(QWidget):
             button.clicked.connect(lambda _, name=name, edit=edit: self._want(name, edit(self.gradient)))
             self.edits[name] = button
             whole.append(button)
-        column.addWidget(_row(*whole, self.turn))
+        column.addWidget(side_by_side(*whole, self.turn))
         for title, view in (("Curves", self.curves), ("Used by the stage", self.usage), ("To other eyes", self.sights)):
-            label = QLabel(title)
-            label.setProperty("heading", True)
+            label = heading_label(title)
             column.addWidget(label)
             column.addWidget(view)
         column.addWidget(self.advice)
         column.addStretch(1)
-        column.addWidget(_row(self.from_button, self.file, self.atlas))
+        column.addWidget(side_by_side(self.from_button, self.file, self.atlas))
 
 
 SOURCES = {
     "ends": "Its two end colours alone",
+    "fewer": "As few stops as keep to it",
     "image": "A line across an image…",
     "stage": "A line across the stage…",
     "file": "A .ggr or .csv file…",
     "mixes": "Nested mixes of the open graph…",
 }
-
-
-def _row(*widgets: QWidget) -> QWidget:
-    line = QWidget()
-    row = QHBoxLayout(line)
-    row.setContentsMargins(0, 0, 0, 0)
-    for widget in widgets:
-        row.addWidget(widget)
-    row.addStretch(1)
-    return line
 
 
 if __name__ == "__main__":

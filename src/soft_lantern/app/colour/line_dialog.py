@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.gradient_bar import GradientBar
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.texels import Line, Texels
 from soft_lantern.errors import LanternError
@@ -58,9 +59,7 @@ class LineDialog(QDialog):
         self.bar.setEnabled(False)
         self.tolerance = NumberField(0.03, 0.001, 0.5, 0.005)
         self.tolerance.setAccessibleName("tolerance")
-        self.words = QLabel("Drag a line over the image")
-        self.words.setProperty("quiet", True)
-        self.words.setWordWrap(True)
+        self.words = quiet_label("Drag a line over the image", wraps=True)
         self.fitted: Gradient | None = None
         kinds = QDialogButtonBox.StandardButton
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)

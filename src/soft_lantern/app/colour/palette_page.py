@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
-    QMenu,
     QPushButton,
     QSpinBox,
     QToolButton,
@@ -19,25 +16,22 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.colour.extract_dialog import ExtractDialog
-from soft_lantern.app.colour.recolour_dialog import RecolourDialog
+from soft_lantern.app.colour.sprite_hands import SpriteHands
 from soft_lantern.app.colour.swap_cards import SwapCards
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.tasks import Task
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.images import READABLE_IMAGES, read_image
-from soft_lantern.formats.sprites import Picture, Sprites, file_traps, grown, indexed, pictures_in, pixels_of
+from soft_lantern.formats.sprites import grown, pixels_of
 from soft_lantern.graph.document import Palette, Project, changed
 from soft_lantern.graph.palettes import (
     Pixels,
     capacity,
-    decoded,
     hue_turned,
-    index_traps,
     mapped,
     recoloured,
     room_words,
@@ -48,7 +42,6 @@ from soft_lantern.graph.swap_sets import base_of, made_swap, pick_of_swaps, spri
 from soft_lantern.values.images import Image
 
 Linear = tuple[float, float, float, float]
-IMAGES = f"Images ({' '.join(f'*{suffix}' for suffix in READABLE_IMAGES)})"
 
 
 class PalettePage(QWidget):
@@ -81,9 +74,7 @@ class PalettePage(QWidget):
         self.sprite.setAccessibleName("sprite")
         self.sprite.setMinimumWidth(150)
         self.cards = SwapCards()
-        self.words = QLabel()
-        self.words.setWordWrap(True)
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label(wraps=True)
         self.degrees = NumberField(60.0, -360, 360, 5, "°")
         self.degrees.setAccessibleName("hue turn")
         self.gradients = QComboBox()
@@ -105,6 +96,7 @@ class PalettePage(QWidget):
         self.more.setText("Sprites")
         self.file = QPushButton("To a file…")
         self._indices: tuple[Image | None, Pixels | None] = (None, None)
+        self.sprites = SpriteHands(self)
         self._lay_out()
         self.grid.chosen.connect(self._show_cell)
         self.grid.add_wanted.connect(self.add_colour)
@@ -119,7 +111,7 @@ class PalettePage(QWidget):
         self.map.clicked.connect(lambda _: self._map())
         self.bring.clicked.connect(lambda _: self._bring())
         self.pick.clicked.connect(lambda _: self.make_pick())
-        self.more.clicked.connect(lambda _: self.menu().popup(self._below(self.more)))
+        self.more.clicked.connect(lambda _: self.sprites.menu().popup(self._below(self.more)))
         self.file.clicked.connect(lambda _: self.file_wanted.emit())
 
     @property
@@ -207,85 +199,6 @@ class PalettePage(QWidget):
         if side != side_of(palette):
             session.beside(f"Growing {palette.name}", work, take)
 
-    # Sprites
-
-    def menu(self) -> QMenu:
-        """What can be done with sprites."""
-        menu = QMenu(self)
-        menu.addAction("Add sprites…", self._choose_sprites)
-        menu.addAction("Add a folder of sprites…", self._choose_folder)
-        menu.addAction("Colours from images…", self._choose_extract)
-        menu.addAction("Check an image of indices…", self._choose_check)
-        menu.addAction("Recolour without an index…", self._choose_recolour)
-        return menu
-
-    def add_sprites(self, paths: list[Path]) -> None:
-        """Index pictures of files and folders into this palette, beside the window."""
-        session, base = self.session, base_of(self.session.project, self.palette_id)
-        assert base
-        session.beside(
-            "Indexing sprites",
-            lambda task: indexed(pictures_in(paths, task), base, session.folder, task),
-            self._take_sprites,
-        )
-
-    def extract(self, paths: list[Path]) -> None:
-        """Choose the colours of pictures for this palette, and index the pictures."""
-        self.session.beside("Reading images", lambda task: pictures_in(paths, task), self.choose_colours)
-
-    def choose_colours(self, pictures: list[Picture]) -> None:
-        """The same for pictures that are read."""
-        self.dialog = ExtractDialog(pictures, self.palette_, self._take_extracted, self)
-        self.dialog.open()
-
-    def check_indices(self, path: Path) -> None:
-        """Say what has gone wrong with an image of indices."""
-        try:
-            pixels = pixels_of(read_image(path, "data"))
-        except LanternError as error:
-            self.words.setText(sentence(str(error)))
-            return
-        palette = self.palette_
-        told = [*file_traps(path), *index_traps(pixels, side_of(palette), len(palette.colours))]
-        self.words.setText(f"{path.name}: {'; '.join(told)}" if told else f"{path.name}: sound indices, each in a cell")
-
-    def recolour(self, path: Path) -> None:
-        """Compare ways to recolour a picture without an index."""
-        self.session.beside(f"Reading {path.name}", lambda task: pictures_in([path], task), self._open_recolour)
-
-    def _open_recolour(self, pictures: list[Picture]) -> None:
-        self.recolouring = RecolourDialog(self.session, pictures[0], self)
-        self.recolouring.show()
-
-    def _take_sprites(self, made: Sprites) -> None:
-        session = self.session
-        session.images |= made.images
-        textures = {**session.project.textures, **{texture.id: texture for texture in made.textures}}
-        session.apply("Add sprites", changed(session.project, textures=textures))
-        self._say_missing(made)
-
-    def _say_missing(self, made: Sprites) -> None:
-        short = {texture.name: len(made.missing[texture.id]) for texture in made.textures if made.missing[texture.id]}
-        if short:
-            listed = ", ".join(f"{name} {count}" for name, count in short.items())
-            self.words.setText(f"Colours that are not in the palette got the nearest one: {listed}")
-        else:
-            self.words.setText(
-                f"{len(made.textures)} sprite(s); every colour is in the palette, so they decode exactly"
-            )
-
-    def _take_extracted(self, palette: Palette, pictures: list[Picture]) -> None:
-        session = self.session
-
-        def take(made: Sprites) -> None:
-            session.images |= made.images
-            project = with_palette(session.project, palette)
-            textures = {**project.textures, **{texture.id: texture for texture in made.textures}}
-            session.apply("Take colours from images", changed(project, textures=textures))
-            self._say_missing(made)
-
-        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, session.folder, task), take)
-
     # Swap sets
 
     def make_pick(self) -> None:
@@ -340,11 +253,6 @@ class PalettePage(QWidget):
             self._indices = (image, None if image is None else pixels_of(image))
         return self._indices[1]
 
-    def decoded_sprite(self) -> Pixels | None:
-        """The chosen sprite in this palette's colours."""
-        indices = self._indices_of(self.sprite.currentData() or "")
-        return None if indices is None else decoded(indices, self.palette_, side_of(self.palette_))
-
     def _recolour(self, colour: Linear) -> None:
         palette, chosen = self.palette_, self.grid.selected
         colours = tuple(colour if place in chosen else each for place, each in enumerate(palette.colours))
@@ -353,31 +261,6 @@ class PalettePage(QWidget):
 
     def _put(self, name: str, palette: Palette, merge: str = "") -> None:
         self.session.apply(name, with_palette(self.session.project, palette), merge)
-
-    def _choose_sprites(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Sprites", "", IMAGES)
-        if names:
-            self.add_sprites([Path(name) for name in names])
-
-    def _choose_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "A folder of sprites")
-        if name:
-            self.add_sprites([Path(name)])
-
-    def _choose_extract(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Colours from", "", IMAGES)
-        if names:
-            self.extract([Path(name) for name in names])
-
-    def _choose_check(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "An image of indices", "", IMAGES)
-        if name:
-            self.check_indices(Path(name))
-
-    def _choose_recolour(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Recolour", "", IMAGES)
-        if name:
-            self.recolour(Path(name))
 
     def _below(self, button: QWidget) -> QPoint:
         return button.mapToGlobal(QPoint(0, button.height()))
@@ -390,35 +273,19 @@ class PalettePage(QWidget):
         top.addWidget(self.grid, 2)
         side = QVBoxLayout()
         side.addWidget(self.colour)
-        side.addWidget(_row(self.add, self.remove, self.lock))
-        side.addWidget(_row(QLabel("Cells"), self.side, self.grow))
+        side.addWidget(side_by_side(self.add, self.remove, self.lock))
+        side.addWidget(side_by_side(QLabel("Cells"), self.side, self.grow))
         side.addWidget(self.room)
         side.addStretch(1)
         top.addLayout(side, 2)
         column.addLayout(top, 2)
-        column.addWidget(_heading("Make one more palette for the same cells"))
-        column.addWidget(_row(self.turn, self.degrees, self.map, self.gradients))
-        column.addWidget(_row(self.bring, self.aim, self.pick, QLabel("seed"), self.seed))
-        column.addWidget(_row(_heading("Swap set"), self.sprite, self.more, self.file))
+        column.addWidget(heading_label("Make one more palette for the same cells"))
+        column.addWidget(side_by_side(self.turn, self.degrees, self.map, self.gradients))
+        column.addWidget(side_by_side(self.bring, self.aim, self.pick, QLabel("seed"), self.seed))
+        column.addWidget(side_by_side(heading_label("Swap set"), self.sprite, self.more, self.file))
         column.addWidget(self.cards, 3)
         column.addWidget(self.words)
 
 
 def _locked(palette: Palette) -> frozenset[int]:
     return frozenset(palette.locked)
-
-
-def _heading(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("heading", True)
-    return label
-
-
-def _row(*widgets: QWidget) -> QWidget:
-    line = QWidget()
-    row = QHBoxLayout(line)
-    row.setContentsMargins(0, 0, 0, 0)
-    for widget in widgets:
-        row.addWidget(widget)
-    row.addStretch(1)
-    return line

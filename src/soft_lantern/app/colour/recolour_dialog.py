@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.texels import Texels
 from soft_lantern.errors import LanternError
@@ -131,8 +132,7 @@ class RecolourDialog(QDialog):
         heads = (f"{self.picture.name}: click the colour", *WAYS)
         for place, (head, widget) in enumerate(zip(heads, (self.source, *self._labels.values()), strict=True)):
             row, column = place // 2 * 2, place % 2
-            label = QLabel(head)
-            label.setProperty("heading", True)
+            label = heading_label(head)
             grid.addWidget(label, row, column)
             grid.addWidget(widget, row + 1, column)
             if isinstance(widget, QLabel):

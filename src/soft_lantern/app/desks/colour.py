@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.colour.gradient_page import FIRST, GradientPage
-from soft_lantern.app.colour.line_dialog import LineDialog
+from soft_lantern.app.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.colour.palette_page import PalettePage
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
@@ -33,6 +32,7 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.gradient_bar import row_of, strip
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.colour_tables import (
     gradient_table,
@@ -42,20 +42,14 @@ from soft_lantern.formats.colour_tables import (
 )
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id
-from soft_lantern.graph.gradient_of_mixes import as_gradient, with_gradient
-from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.graph.ramp_users import users_of
 from soft_lantern.graph.swap_sets import swap_set, with_palette
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import Looks
 from soft_lantern.render.worker import Newest, RenderWorker
-from soft_lantern.values.images import Image
-from soft_lantern.values.kinds import Kind
 
 Ramp = Gradient | Palette
-GRADIENT_FILES, PALETTE_FILES = "Gradients (*.ggr *.csv)", "Palettes (*.gpl *.json)"
-MIXES_WITHIN = 0.005
-"""ΔE OK within which nested mixes are kept to."""
+PALETTE_FILES = "Palettes (*.gpl *.json)"
 ICON, SET_IN = QSize(64, 16), 20
 
 
@@ -84,9 +78,7 @@ class ColourDesk(QWidget):
         self.stage = StageView(session, worker, "colour")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.used_by = QLabel()
-        self.used_by.setProperty("quiet", True)
-        self.used_by.setWordWrap(True)
+        self.used_by = quiet_label(wraps=True)
         self._filling = False
         self._looks = Looks()
         self._newest = Newest("usage")
@@ -98,10 +90,10 @@ class ColourDesk(QWidget):
         self.add_palette.clicked.connect(lambda _: self.new_palette())
         self.duplicate_button.clicked.connect(lambda _: self.duplicate())
         self.delete_button.clicked.connect(lambda _: self.delete())
-        self.bring.clicked.connect(lambda _: self._choose_file())
-        page = self.gradient_page
-        page.changed.connect(lambda gradient, name: self._put(name, gradient, f"{name} {gradient.id}"))
-        page.source_wanted.connect(self.take_from)
+        self.bring.clicked.connect(lambda _: self.choose_file())
+        page, self.sources = self.gradient_page, GradientSources(self)
+        page.changed.connect(lambda gradient, name: self.put(name, gradient, f"{name} {gradient.id}"))
+        page.source_wanted.connect(self.sources.take_from)
         page.atlas_wanted.connect(self.open_atlas)
         page.file_wanted.connect(self._choose_target)
         self.palette_page.chosen.connect(self.choose)
@@ -162,14 +154,14 @@ class ColourDesk(QWidget):
     def new_gradient(self) -> None:
         """Add a gradient of two stops."""
         made = Gradient(id=new_id("gradient"), name=f"Gradient {len(self.session.project.gradients) + 1}", stops=FIRST)
-        self._put("Add gradient", made)
+        self.put("Add gradient", made)
         self.choose(made.id)
 
     def new_palette(self) -> None:
         """Add a palette of one colour."""
         name = f"Palette {len(self.session.project.palettes) + 1}"
         made = Palette(id=new_id("palette"), name=name, colours=((0.5, 0.5, 0.5, 1.0),))
-        self._put("Add palette", made)
+        self.put("Add palette", made)
         self.choose(made.id)
 
     def duplicate(self) -> None:
@@ -181,7 +173,7 @@ class ColourDesk(QWidget):
             made = changed(ramp, id=new_id("palette"), name=f"{ramp.name} copy", swaps=ramp.swaps or ramp.id)
         else:
             return
-        self._put(f"Duplicate {made.name}", made)
+        self.put(f"Duplicate {made.name}", made)
         self.choose(made.id)
 
     def delete(self) -> None:
@@ -232,69 +224,6 @@ class ColourDesk(QWidget):
         self.dialog = AtlasDialog(self.session, self.chosen, self)
         self.dialog.open()
 
-    # Where a gradient comes from
-
-    def take_from(self, source: str) -> None:
-        """Take the chosen gradient from somewhere else: one of the sources of the page."""
-        if source == "ends":
-            self.gradient_page.two_ends()
-        elif source == "file":
-            self._choose_file(GRADIENT_FILES)
-        elif source == "mixes":
-            self.choose_mixes()
-        else:
-            self.open_line(on_stage=source == "stage")
-
-    def open_line(self, *, on_stage: bool) -> None:
-        """Draw a line across the stage's picture or an image."""
-        gradient = self.session.project.gradients.get(self.chosen)
-        if gradient is None:
-            return
-        linear = self.stage.linear
-        stage = Image(linear, "data", "linear", "clamp") if linear is not None else None
-        then = partial(self._put, "Take a gradient from a line")
-        self.line_dialog = LineDialog(self.session, gradient, stage, then, self, on_stage=on_stage)
-        self.line_dialog.open()
-
-    def choose_mixes(self) -> None:
-        """Offer the colours of the open graph that a gradient could stand for."""
-        material = self.session.material
-        if material is None:
-            return
-        found = {}
-        for output, kind in output_kinds(material).items():
-            node_id = output.partition(".")[0]
-            if kind is Kind.COLOUR and material.nodes[node_id].type in ("mix", "oklab_mix"):
-                try:
-                    found[output] = as_gradient(material, output, MIXES_WITHIN)
-                except LanternError:
-                    continue
-        if not found:
-            self.session.told.emit(f"{material.name} has no mixes that a single number rules")
-            return
-        self.mixes_menu = menu = self.gradient_page.source_menu()
-        menu.clear()
-        for output, each in found.items():
-            name = label_of(material, material.nodes[output.partition(".")[0]])
-            takes = f", taking in {', '.join(each.parameters)}" if each.parameters else ""
-            words = f"{name}: {len(each.gradient.stops)} stops, within ΔE OK {each.error:.4f}{takes}"
-            menu.addAction(words, lambda output=output: self.replace_mixes(output))
-        menu.popup(self.gradient_page.from_button.mapToGlobal(self.gradient_page.from_button.rect().bottomLeft()))
-
-    def replace_mixes(self, output: str) -> None:
-        """Put a gradient in place of the mixes that end at an output of the open graph."""
-        material = self.session.material
-        if material is None:
-            return
-        try:
-            found = as_gradient(material, output, MIXES_WITHIN)
-        except LanternError as error:
-            self.session.told.emit(sentence(str(error)))
-            return
-        self.session.apply("Replace mixes by a gradient", with_gradient(self.session.project, material, found))
-        self.choose(found.gradient.id)
-        self.session.told.emit(f"{found.gradient.name}: within ΔE OK {found.error:.4f} of the mixes it replaces")
-
     # What is shown
 
     def _show(self) -> None:
@@ -341,7 +270,8 @@ class ColourDesk(QWidget):
         project = self.session.project
         return project.gradients.get(self.chosen) or project.palettes.get(self.chosen)
 
-    def _put(self, name: str, ramp: Ramp, merge: str = "") -> None:
+    def put(self, name: str, ramp: Ramp, merge: str = "") -> None:
+        """Put a gradient or palette into the project, or in place of the one of its id."""
         self.session.apply(name, _with(self.session.project, ramp), merge)
 
     def _renamed(self, item: QListWidgetItem) -> None:
@@ -351,11 +281,12 @@ class ColourDesk(QWidget):
         if self._filling or ramp is None or name == ramp.name:
             return
         if name:
-            self._put("Rename", changed(ramp, name=name))
+            self.put("Rename", changed(ramp, name=name))
         else:
             self.refresh()
 
-    def _choose_file(self, kinds: str = f"{GRADIENT_FILES};;{PALETTE_FILES}") -> None:
+    def choose_file(self, kinds: str = f"{GRADIENT_FILES};;{PALETTE_FILES}") -> None:
+        """Ask for a file to take in."""
         name, _ = QFileDialog.getOpenFileName(self, "Gradient or palette", "", kinds)
         if name:
             self.open_file(Path(name))

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QSpinBox,
@@ -24,6 +23,7 @@ from soft_lantern.app.stage.parts_table import PartsTable
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.graph.document import Asset, StageObject, changed
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.primitives import FINEST
@@ -50,7 +50,7 @@ class DressDesk(QWidget):
         self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
         self.detail = QSpinBox()
         self.detail.setAccessibleName("detail")
-        self.detail_label = _heading("Detail")
+        self.detail_label = heading_label("Detail")
         halves = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
             halves.addWidget(widget)
@@ -140,7 +140,7 @@ class DressDesk(QWidget):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(10, 10, 4, 10)
-        column.addWidget(_heading("Objects"))
+        column.addWidget(heading_label("Objects"))
         column.addWidget(self.objects, 1)
         return panel
 
@@ -159,14 +159,8 @@ class DressDesk(QWidget):
         fine.addWidget(self.detail)
         fine.addStretch(1)
         column.addLayout(fine)
-        column.addWidget(_heading("Parts"))
+        column.addWidget(heading_label("Parts"))
         column.addWidget(self.parts, 1)
-        column.addWidget(_heading("Light"))
+        column.addWidget(heading_label("Light"))
         column.addWidget(self.light)
         return panel
-
-
-def _heading(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("heading", True)
-    return label

@@ -32,6 +32,7 @@ from soft_lantern.app.tune.sheet import Sheet
 from soft_lantern.app.tune.sweep_strip import SweepStrip
 from soft_lantern.app.tune.variation_dialog import VariationDialog
 from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Instance
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.graph.picks import wearers, worn, worn_looks
@@ -292,9 +293,7 @@ class TuneDesk(QWidget):
         font.setPointSizeF(13)
         font.setBold(True)
         self.name.setFont(font)
-        self.worn_by = QLabel()
-        self.worn_by.setProperty("quiet", True)
-        self.worn_by.setWordWrap(True)
+        self.worn_by = quiet_label(wraps=True)
         self.worn_by.setToolTip("Click a part to see it alone, and again to see all")
         self.worn_by.linkActivated.connect(self._follow)
         self.tabs = QTabWidget()

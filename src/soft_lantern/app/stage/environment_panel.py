@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QToolButton, QWidget
 
 from soft_lantern.app.session import Session
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import Environment, Sun, Texture, changed
@@ -40,7 +41,7 @@ class EnvironmentPanel(QWidget):
         self.load.setText("Load…")
         self.load.setToolTip("A panorama of the whole sky: Radiance HDR or OpenEXR")
         self.load.clicked.connect(self.choose_file)
-        grid.addWidget(_quiet("sky"), 0, 0)
+        grid.addWidget(quiet_label("sky"), 0, 0)
         grid.addWidget(self.sky, 0, 1, 1, 2)
         grid.addWidget(self.load, 0, 3)
         self.rotation = NumberField(0.0, unit="°", step=5.0)
@@ -48,7 +49,7 @@ class EnvironmentPanel(QWidget):
         for column, (name, field) in enumerate((("rotation", self.rotation), ("exposure", self.exposure))):
             field.setAccessibleName(name)
             field.changed.connect(lambda value, name=name: self._put(f"Set {name}", name, **{name: value}))
-            grid.addWidget(_quiet(name), 1, column * 2)
+            grid.addWidget(quiet_label(name), 1, column * 2)
             grid.addWidget(field, 1, column * 2 + 1)
         self.sun_fields: dict[str, NumberField] = {}
         places = {"azimuth": (2, 0), "elevation": (2, 2), "strength": (3, 0)}
@@ -58,13 +59,13 @@ class EnvironmentPanel(QWidget):
             field.setAccessibleName(f"sun {name}")
             field.changed.connect(lambda value, name=name: self._put_sun(name, **{name: value}))
             row, column = places[name]
-            grid.addWidget(_quiet(f"sun {name}" if name != "strength" else "sun"), row, column)
+            grid.addWidget(quiet_label(f"sun {name}" if name != "strength" else "sun"), row, column)
             grid.addWidget(field, row, column + 1)
             self.sun_fields[name] = field
         self.colour = ColourButton()
         self.colour.setAccessibleName("sun colour")
         self.colour.changed.connect(lambda value: self._put_sun("colour", colour=tuple(value[:3])))
-        grid.addWidget(_quiet("colour"), 3, 2)
+        grid.addWidget(quiet_label("colour"), 3, 2)
         grid.addWidget(self.colour, 3, 3)
         self.own = QToolButton()
         self.own.setText("The sky’s own sun")
@@ -126,9 +127,3 @@ def _fields(sun: Sun) -> dict[str, Any]:
 def _panoramas(textures: list[Texture], chosen: str) -> list[Texture]:
     """The textures that a scene may be lit by: files of linear light, and the one that is chosen."""
     return [t for t in textures if t.id == chosen or Path(t.file).suffix.lower() in FLOATING]
-
-
-def _quiet(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("quiet", True)
-    return label

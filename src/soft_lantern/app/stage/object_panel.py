@@ -5,11 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLabel, QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
 from soft_lantern.app.session import Session, wearables
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, changed, new_id
@@ -47,8 +48,7 @@ class ObjectPanel(QWidget):
         layout.addWidget(self.add_button, 0, 3)
         self.fields: dict[str, list[NumberField]] = {}
         for row, (name, (unit, step)) in enumerate(_FIELDS.items(), 1):
-            label = QLabel(name)
-            label.setProperty("quiet", True)
+            label = quiet_label(name)
             layout.addWidget(label, row, 0)
             self.fields[name] = []
             for axis in range(3):
@@ -57,8 +57,7 @@ class ObjectPanel(QWidget):
                 field.changed.connect(lambda value, name=name, axis=axis: self._typed(name, axis, value))
                 layout.addWidget(field, row, axis + 1)
                 self.fields[name].append(field)
-        worn = QLabel("wears")
-        worn.setProperty("quiet", True)
+        worn = quiet_label("wears")
         layout.addWidget(worn, 4, 0)
         self.part_box = QComboBox()
         self.part_box.setAccessibleName("part")

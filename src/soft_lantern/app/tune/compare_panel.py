@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.session import Session, look_choices
 from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR, Comparison, Side
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Parameter, Snapshot, changed, new_id
@@ -58,8 +58,7 @@ class ComparePanel(QWidget):
         assert header is not None and rows is not None
         rows.hide()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.words = QLabel()
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label()
         self.remark = QLineEdit()
         self.remark.setPlaceholderText("A remark on how it is now")
         self.remark.setAccessibleName("remark")
@@ -214,8 +213,7 @@ class ComparePanel(QWidget):
             column.addWidget(box)
         column.addWidget(self.table, 2)
         column.addWidget(self.words)
-        heading = QLabel("Snapshots")
-        heading.setProperty("heading", True)
+        heading = heading_label("Snapshots")
         column.addWidget(heading)
         row = QHBoxLayout()
         row.addWidget(self.remark, 1)

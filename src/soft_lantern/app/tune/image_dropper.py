@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.texels import Linear, Texels
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import READABLE_IMAGES, read_image
@@ -27,8 +28,7 @@ class ImageDropper(QDialog):
         self.chooser.setAccessibleName("image")
         self.file = QPushButton("A file…")
         self.canvas = Texels()
-        self.words = QLabel("Click the colour")
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label("Click the colour")
         row = QHBoxLayout()
         row.addWidget(self.chooser, 1)
         row.addWidget(self.file)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.session import Session
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Instance, Material, Pick, changed
 from soft_lantern.graph.picks import picked, put_pick
 
@@ -33,9 +34,7 @@ class PickPanel(QWidget):
         self.seed.setPrefix("seed ")
         self.roll = QPushButton("Roll again")
         self.remove = QPushButton("Take out")
-        self.gets = QLabel()
-        self.gets.setProperty("quiet", True)
-        self.gets.setWordWrap(True)
+        self.gets = quiet_label(wraps=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         words = QLabel(

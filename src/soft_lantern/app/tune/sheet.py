@@ -8,6 +8,7 @@ from itertools import groupby
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, Project
@@ -172,17 +173,16 @@ class Sheet(QScrollArea):
                 column.addWidget(self._fold(group, count))
             column.addSpacing(8)
         if not parameters:
-            words = QLabel("Nothing to tune: the author has exposed nothing, or these have nothing in common")
-            words.setProperty("quiet", True)
-            words.setWordWrap(True)
+            words = quiet_label(
+                "Nothing to tune: the author has exposed nothing, or these have nothing in common", wraps=True
+            )
             column.addWidget(words)
         column.addStretch(1)
         self.setWidget(inside)
 
     def _head(self, group: str, members: list[Parameter]) -> QHBoxLayout:
         row = QHBoxLayout()
-        heading = QLabel(group or "Parameters")
-        heading.setProperty("heading", True)
+        heading = heading_label(group or "Parameters")
         more = QToolButton()
         more.setText("…")
         more.setFixedSize(24, 20)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.session import Session
 from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed
@@ -55,8 +56,7 @@ class SweepStrip(QWidget):
         self.high.setAccessibleName("to")
         self.close_button = QToolButton()
         self.close_button.setText("Close")
-        self.words = QLabel()
-        self.words.setProperty("quiet", True)
+        self.words = quiet_label()
         self.cells: dict[tuple[int, int], QToolButton] = {}
         self.cell_values: dict[tuple[int, int], dict[str, Value]] = {}
         self._ends_of = ""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.swatches import Swatches, SwatchRow
@@ -208,8 +209,7 @@ class ColourPicker(QFrame):
         grid = QGridLayout()
         grid.setHorizontalSpacing(4)
         for row, (name, fields, words) in enumerate((("HSV", self.hsv, HSV), ("OKLCH", self.oklch, OKLCH))):
-            label = QLabel(name)
-            label.setProperty("quiet", True)
+            label = quiet_label(name)
             grid.addWidget(label, row, 0)
             for column, (field, (called, _, _)) in enumerate(zip(fields, words, strict=True)):
                 field.setAccessibleName(f"{name} {called}")

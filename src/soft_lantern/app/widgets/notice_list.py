@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.notices import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
@@ -46,8 +47,7 @@ class NoticeList(QScrollArea):
         if len(notices) > MOST:
             column.addWidget(QLabel(f"and {len(notices) - MOST} more"))
         if not notices:
-            calm = QLabel("Nothing is wrong")
-            calm.setProperty("quiet", True)
+            calm = quiet_label("Nothing is wrong")
             column.addWidget(calm)
         column.addStretch(1)
         self.setWidget(inside)
@@ -67,9 +67,7 @@ class NoticeList(QScrollArea):
         facts += [f"possible {notice.possible}"] * bool(notice.possible)
         facts += [f"accepted: {notice.accepted or 'no remark'}"] * (notice.accepted is not None)
         if facts:
-            ranges = QLabel(", ".join(facts))
-            ranges.setProperty("quiet", True)
-            ranges.setWordWrap(True)
+            ranges = quiet_label(", ".join(facts), wraps=True)
             column.addWidget(ranges)
         row = QHBoxLayout()
         row.setSpacing(4)

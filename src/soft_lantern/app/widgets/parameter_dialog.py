@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import quiet_label, side_by_side
 from soft_lantern.errors import LanternError
 from soft_lantern.graph.document import Material, Parameter, changed
 from soft_lantern.graph.limits import suggested_limits
@@ -106,10 +106,11 @@ class ParameterDialog(QDialog):
         super().accept()
 
     def _add_rows(self) -> None:
-        limits, soft = _pair(self.low, self.high, self.suggest), _pair(self.soft_low, self.soft_high)
-        reading = QLabel(", ".join(readers(self.material, self.parameter.id)) or "nothing yet")
-        reading.setWordWrap(True)
-        reading.setProperty("quiet", True)
+        limits, soft = (
+            side_by_side(self.low, self.high, self.suggest, filled=True),
+            side_by_side(self.soft_low, self.soft_high, filled=True),
+        )
+        reading = quiet_label(", ".join(readers(self.material, self.parameter.id)) or "nothing yet", wraps=True)
         self._add("Label, for people", self.label)
         self._add("Identifier, in code", self.identifier)
         self._add("Group", self.group)
@@ -123,8 +124,8 @@ class ParameterDialog(QDialog):
         self._add("Step", self.step)
         self._add("Unit", self.unit)
         self._add("Control", self.control)
-        self._add("Colour", _pair(self.alpha, self.hdr))
-        self._add("Match a colour", _pair(self.refers, self.reference))
+        self._add("Colour", side_by_side(self.alpha, self.hdr, filled=True))
+        self._add("Match a colour", side_by_side(self.refers, self.reference, filled=True))
         self._add("Shown", self.shown_when)
         self._add("", self.advanced)
         self._add("Read by", reading)
@@ -249,15 +250,6 @@ def _box(entries: dict[Any, str], chosen: object) -> QComboBox:
         box.addItem(words, value)
     box.setCurrentIndex(max(list(entries).index(chosen) if chosen in entries else 0, 0))
     return box
-
-
-def _pair(*widgets: QWidget) -> QWidget:
-    line = QWidget()
-    row = QHBoxLayout(line)
-    row.setContentsMargins(0, 0, 0, 0)
-    for widget in widgets:
-        row.addWidget(widget)
-    return line
 
 
 def _text(number: float | None) -> str:

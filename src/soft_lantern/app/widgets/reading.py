@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.histogram import Histogram
+from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.ir.interval import Interval
 from soft_lantern.render.measuring import Measured
@@ -17,8 +18,7 @@ class Reading(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.title = QLabel()
-        self.title.setProperty("heading", True)
+        self.title = heading_label()
         self.histogram = Histogram()
         self.numbers: dict[str, QLabel] = {}
         grid = QGridLayout()

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
 from soft_lantern.graph.document import Parameter, changed
 from soft_lantern.values.kinds import Value
@@ -95,8 +96,7 @@ class Shelf(QScrollArea):
         for group, members in groupby(parameters, key=lambda p: p.group):
             column = QVBoxLayout()
             column.setSpacing(3)
-            heading = QLabel(group or " ")
-            heading.setProperty("heading", True)
+            heading = heading_label(group or " ")
             column.addWidget(heading)
             cards = QHBoxLayout()
             cards.setSpacing(6)
@@ -106,8 +106,7 @@ class Shelf(QScrollArea):
             column.addStretch(1)
             row.addLayout(column)
         if not parameters:
-            words = QLabel("Nothing is exposed yet. Drag a port down here, or right-click a value on a slip")
-            words.setProperty("quiet", True)
+            words = quiet_label("Nothing is exposed yet. Drag a port down here, or right-click a value on a slip")
             row.addWidget(words)
         row.addStretch(1)
         self.setWidget(inside)

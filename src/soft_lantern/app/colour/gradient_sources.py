@@ -1,0 +1,113 @@
+"""Where a gradient can be taken from: its own ends, a line across a picture, a file, mixes of the open graph."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from soft_lantern.app.colour.line_dialog import LineDialog
+from soft_lantern.app.session import sentence
+from soft_lantern.errors import LanternError
+from soft_lantern.graph.gradient_of_mixes import as_gradient, with_gradient
+from soft_lantern.graph.gradients import FIT_PLACES, fitted_gradient
+from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.ramps import colours_at
+from soft_lantern.values.images import Image
+from soft_lantern.values.kinds import Kind
+
+if TYPE_CHECKING:
+    from soft_lantern.app.desks.colour import ColourDesk
+
+GRADIENT_FILES = "Gradients (*.ggr *.csv)"
+FEWER_WITHIN = 0.01
+MIXES_WITHIN = 0.005
+"""ΔE OK within which a gradient is kept to by fewer stops, and nested mixes by a gradient."""
+
+
+class GradientSources:
+    """The sources of the gradient that is chosen on a Colour desk."""
+
+    def __init__(self, desk: ColourDesk) -> None:
+        self.desk, self.session = desk, desk.session
+
+    def take_from(self, source: str) -> None:
+        """Take the chosen gradient from somewhere else: one of the sources of the page."""
+        if source == "ends":
+            self.desk.gradient_page.two_ends()
+        elif source == "fewer":
+            self.fewer_stops()
+        elif source == "file":
+            self.desk.choose_file(GRADIENT_FILES)
+        elif source == "mixes":
+            self.choose_mixes()
+        else:
+            self.open_line(on_stage=source == "stage")
+
+    def fewer_stops(self) -> None:
+        """Keep to the gradient with as few stops as can be."""
+        gradient = self.session.project.gradients.get(self.desk.chosen)
+        if gradient is None:
+            return
+        found, error = fitted_gradient(colours_at(gradient, np.linspace(0, 1, FIT_PLACES)), FEWER_WITHIN, gradient)
+        if len(found.stops) + len(found.alphas) >= len(gradient.stops) + len(gradient.alphas):
+            self.session.told.emit(
+                f"{gradient.name} needs its {len(gradient.stops)} stops to keep within {FEWER_WITHIN}"
+            )
+            return
+        self.desk.put("Take fewer stops", found)
+        count = len(found.stops)
+        self.session.told.emit(f"{count} of {len(gradient.stops)} stops keep within ΔE OK {error:.4f}")
+
+    def open_line(self, *, on_stage: bool) -> None:
+        """Draw a line across the stage's picture or an image."""
+        gradient = self.session.project.gradients.get(self.desk.chosen)
+        if gradient is None:
+            return
+        linear = self.desk.stage.linear
+        stage = Image(linear, "data", "linear", "clamp") if linear is not None else None
+        then = partial(self.desk.put, "Take a gradient from a line")
+        self.line_dialog = LineDialog(self.session, gradient, stage, then, self.desk, on_stage=on_stage)
+        self.line_dialog.open()
+
+    def choose_mixes(self) -> None:
+        """Offer the colours of the open graph that a gradient could stand for."""
+        material = self.session.material
+        if material is None:
+            return
+        found = {}
+        for output, kind in output_kinds(material).items():
+            node_id = output.partition(".")[0]
+            if kind is Kind.COLOUR and material.nodes[node_id].type in ("mix", "oklab_mix"):
+                try:
+                    found[output] = as_gradient(material, output, MIXES_WITHIN)
+                except LanternError:
+                    continue
+        if not found:
+            self.session.told.emit(f"{material.name} has no mixes that a single number rules")
+            return
+        self.mixes_menu = menu = self.desk.gradient_page.source_menu()
+        menu.clear()
+        for output, each in found.items():
+            name = label_of(material, material.nodes[output.partition(".")[0]])
+            takes = f", taking in {', '.join(each.parameters)}" if each.parameters else ""
+            words = f"{name}: {len(each.gradient.stops)} stops, within ΔE OK {each.error:.4f}{takes}"
+            menu.addAction(words, lambda output=output: self.replace_mixes(output))
+        menu.popup(
+            self.desk.gradient_page.from_button.mapToGlobal(self.desk.gradient_page.from_button.rect().bottomLeft())
+        )
+
+    def replace_mixes(self, output: str) -> None:
+        """Put a gradient in place of the mixes that end at an output of the open graph."""
+        material = self.session.material
+        if material is None:
+            return
+        try:
+            found = as_gradient(material, output, MIXES_WITHIN)
+        except LanternError as error:
+            self.session.told.emit(sentence(str(error)))
+            return
+        self.session.apply("Replace mixes by a gradient", with_gradient(self.session.project, material, found))
+        self.desk.choose(found.gradient.id)
+        self.session.told.emit(f"{found.gradient.name}: within ΔE OK {found.error:.4f} of the mixes it replaces")
