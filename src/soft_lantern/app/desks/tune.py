@@ -111,12 +111,14 @@ class TuneDesk(QWidget):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self.portraits.refresh()
+        self.tree.bring_into_sight()
 
     def select(self, look_id: str) -> None:
         """Select an instance, material or pick."""
         self.tree.clearSelection()
         self.look_id, self.selected = look_id, [look_id]
         self.refresh()
+        self.tree.bring_into_sight()
 
     def select_several(self, look_ids: list[str]) -> None:
         """Select several instances, to edit them at once."""

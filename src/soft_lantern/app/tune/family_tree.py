@@ -82,6 +82,12 @@ class FamilyTree(QTreeWidget):
             item.setSelected(True)
         self._filling = False
 
+    def bring_into_sight(self) -> None:
+        """Scroll so that the current look is seen."""
+        item = self.currentItem()
+        if item:
+            self.scrollToItem(item)
+
     def show_portrait(self, look_id: str, image: QImage | None) -> None:
         """Show a look's picture beside its name."""
         item = self.items.get(look_id)
