@@ -11,11 +11,13 @@ import pytest
 from PyQt6.QtTest import QTest
 
 from soft_lantern.app.main import make_application
-from soft_lantern.app.session import Session, look_choices, new_instance, sentence
+from soft_lantern.app.session import Session, sentence
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.project_folder import RECOVERY, open_project
 from soft_lantern.graph.document import Asset, View, changed
+from soft_lantern.graph.family import new_instance
 from soft_lantern.graph.instances import override, put_instance
+from soft_lantern.graph.shape import look_choices
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from soft_lantern.app.change_report import ChangeReport
-from soft_lantern.app.session import Session, look_choices, sentence
+from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label
@@ -21,6 +21,7 @@ from soft_lantern.graph.document import Material, Preset, Project
 from soft_lantern.graph.family import all_values, with_parameter
 from soft_lantern.graph.instances import Look, ancestry, look, override, put_material
 from soft_lantern.graph.ramps import readable_names
+from soft_lantern.graph.shape import look_choices
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
 

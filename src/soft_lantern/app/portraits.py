@@ -6,12 +6,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from soft_lantern.app.miniatures import Miniatures, shown_on
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session
 from soft_lantern.app.timers import single_shot
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.family import family
 from soft_lantern.graph.instances import look
-from soft_lantern.graph.shape import shape_of
+from soft_lantern.graph.shape import look_choices, shape_of
 from soft_lantern.render.worker import RenderWorker
 
 SIDE = 128

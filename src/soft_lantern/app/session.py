@@ -7,25 +7,24 @@ entry of the undo list.
 from __future__ import annotations
 
 import contextlib
-import functools
-import os
 import shutil
 import threading
-from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QFileSystemWatcher, QObject, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QApplication
 
+from soft_lantern.app.loaded_files import LoadedFiles
+from soft_lantern.app.outside_watch import OutsideWatch
 from soft_lantern.app.tasks import Task
 from soft_lantern.app.timers import single_shot
-from soft_lantern.errors import BadFile, LanternError
-from soft_lantern.formats.assets import Imported, bring_in, load_model
-from soft_lantern.formats.images import bring_in_image, load_texture
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.assets import Imported, bring_in
+from soft_lantern.formats.images import bring_in_image
 from soft_lantern.formats.project_folder import (
     FOLDERS,
     RECOVERY,
@@ -37,7 +36,6 @@ from soft_lantern.formats.project_folder import (
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import (
     Asset,
-    Instance,
     Material,
     Project,
     Scene,
@@ -47,21 +45,16 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
 )
-from soft_lantern.graph.instances import ancestry, put_material
+from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.notices import Notice, Severity
-from soft_lantern.graph.picks import dressed, worn_looks
-from soft_lantern.graph.ramps import ramp_images
-from soft_lantern.graph.shape import shape_of
+from soft_lantern.graph.picks import dressed, most_worn, worn_materials
 from soft_lantern.render.staging import scene_bounds
-from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import view_of_bounds
 from soft_lantern.values.images import Image
 
 T = TypeVar("T")
 RECOVERY_DELAY = 2000
 NOTICES_DELAY = 120
-WATCH_PAUSE, AT_ONCE = 10, 150
-"""Thousands of files are watched so many at a time, with a pause in milliseconds, so that the window stays live."""
 
 
 class Session(QObject):
@@ -91,15 +84,12 @@ class Session(QObject):
         self.project = self.saved_project = opened.project
         self.snapshot = opened.snapshot
         self.file_notices = opened.notices
-        self.mesh_notices: dict[str, list[Notice]] = {}
         self.notices: list[Notice] = []
         self._checked: list[Notice] = []
         self._measured: tuple[Material, list[Notice]] | None = None
-        self.models: dict[str, Model] = {}
-        self.images: dict[str, Image] = dict(ramp_images(self.project))
-        self._textures: dict[str, Texture] = {}
-        self._assets: dict[str, Asset] = {}
-        self.loading: set[str] = set()
+        self._pool = ThreadPoolExecutor(1, "files")
+        self.files = LoadedFiles(folder, self._submit, self)
+        self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
         self.undo = QUndoStack(self)
         self.undo.setUndoLimit(500)
         self.undo.cleanChanged.connect(lambda _: self.saved_changed.emit())
@@ -109,20 +99,16 @@ class Session(QObject):
         self.gesture = 0
         self._left_alone: set[str] = set()
         self._recovery_unanswered = False
-        self._pool = ThreadPoolExecutor(1, "files")
         self._tasks: list[Task] = []
         self._done.connect(lambda call: call())
         self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
         self._recovery_timer = single_shot(self, RECOVERY_DELAY, self._keep_for_recovery)
-        self._outside_timer = single_shot(self, 250, self._look_outside)
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.directoryChanged.connect(lambda _: self._outside_timer.start())
-        self._watcher.fileChanged.connect(lambda _: self._outside_timer.start())
-        self._unwatched: list[str] = []
-        self._watch_timer = single_shot(self, WATCH_PAUSE, self._watch_some)
+        self._outside_watch = OutsideWatch(folder, self)
+        self._outside_watch.changed.connect(self._look_outside)
+        self.files.changed.connect(self.models_changed)
+        self.files.changed.connect(self._notices_timer.start)
         self._watch()
-        self._load_missing_models()
-        self._load_changed_textures()
+        self.files.follow(self.project)
         self._notices_timer.start()
         application = QApplication.instance()
         if application:
@@ -178,12 +164,7 @@ class Session(QObject):
             self.opened_material.emit()
         if self.scene_id not in project.scenes:
             self.scene_id = next(iter(sorted(project.scenes)), "")
-        if old.assets != project.assets:
-            self._load_missing_models()
-        if old.textures != project.textures:
-            self._load_changed_textures()
-        if (old.gradients, old.palettes) != (project.gradients, project.palettes):
-            self._follow_ramps(old, project)
+        self.files.follow(project)
         self.changed.emit(old, project)
         self._notices_timer.start()
         self._recovery_timer.start()
@@ -358,8 +339,9 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop what runs beside the window."""
-        for timer in (self._notices_timer, self._recovery_timer, self._outside_timer, self._watch_timer):
+        for timer in (self._notices_timer, self._recovery_timer):
             timer.stop()
+        self._outside_watch.stop()
         if self.undo.isClean() and not self._recovery_unanswered:
             self.forget_recovery()
         application = QApplication.instance()
@@ -415,9 +397,7 @@ class Session(QObject):
 
     def _imported(self, found: Imported) -> None:
         asset, model = found.asset, found.model
-        self.models[asset.id], self._assets[asset.id] = model, asset
-        remarks = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
-        self.mesh_notices[asset.id] = remarks
+        self.files.hold_model(asset, model)
         object_id = self.add_object(asset, found)
         if found.surfaces.materials:
             self.open_material(found.surfaces.materials[0].id)
@@ -429,66 +409,13 @@ class Session(QObject):
         self.told.emit(f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text)
 
     def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
-        self.images[texture.id], self._textures[texture.id] = image, texture
+        self.files.hold_image(texture, image)
         textures = {**self.project.textures, texture.id: texture}
         self.apply(f"Import {texture.name}", changed(self.project, textures=textures))
         self.models_changed.emit()
         self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
         if then:
             then(texture)
-
-    def _follow_ramps(self, old: Project, project: Project) -> None:
-        """Make the images of gradients and palettes that changed, and let go of those that went."""
-        before = {**old.gradients, **old.palettes}
-        changed_ones = changed(
-            project,
-            gradients={key: each for key, each in project.gradients.items() if before.get(key) is not each},
-            palettes={key: each for key, each in project.palettes.items() if before.get(key) is not each},
-        )
-        self.images |= ramp_images(changed_ones)
-        for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
-            self.images.pop(gone, None)
-
-    def _load_changed_textures(self) -> None:
-        for texture in self.project.textures.values():
-            if self._textures.get(texture.id) != texture:
-                self._textures[texture.id] = texture
-                self._submit(functools.partial(self._load_image, texture))
-
-    def _load_image(self, texture: Texture) -> None:
-        try:
-            image: Image | None = load_texture(texture, self.folder)
-            notices: list[Notice] = []
-        except BadFile as error:
-            image, notices = None, [Notice(Severity.ERROR, "texture", str(error), texture.id)]
-        self._done.emit(lambda: self._loaded(self.images, texture.id, image, notices))
-
-    def _load_missing_models(self) -> None:
-        for asset in self.project.assets.values():
-            if self._assets.get(asset.id) != asset:
-                self._assets[asset.id] = asset
-                self.loading.add(asset.id)
-                self._submit(functools.partial(self._load, asset))
-
-    def _load(self, asset: Asset) -> None:
-        try:
-            model: Model | None = load_model(asset, self.folder)
-            assert model is not None
-            notices = [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]
-        except BadFile as error:
-            model, notices = None, [Notice(Severity.ERROR, "mesh", str(error), asset.id)]
-        self._done.emit(lambda: self._loaded(self.models, asset.id, model, notices))
-
-    def _loaded(self, held: dict[str, T], record_id: str, read: T | None, notices: list[Notice]) -> None:
-        """Hold what was read of an asset's or texture's file, or nothing where it could not be."""
-        self.loading.discard(record_id)
-        if read:
-            held[record_id] = read
-        else:
-            held.pop(record_id, None)
-        self.mesh_notices[record_id] = notices
-        self.models_changed.emit()
-        self._notices_timer.start()
 
     def _find_notices(self) -> None:
         project, images = self.project, dict(self.images)
@@ -512,13 +439,13 @@ class Session(QObject):
 
     def _gather_notices(self) -> None:
         files = (*self.project.assets, *self.project.textures)
-        meshes = [n for file_id in files for n in self.mesh_notices.get(file_id, [])]
+        of_files = [n for file_id in files for n in self.files.notices.get(file_id, [])]
         found = self._checked
         if self._measured and self._measured[0] is self.project.graph(self._measured[0].id):
             place = self._measured[0].id
             found = [n for n in found if n.place != place] + self._measured[1]
         order = list(Severity)
-        notices = [*self.file_notices, *meshes, *found]
+        notices = [*self.file_notices, *of_files, *found]
         self.notices = sorted(notices, key=lambda n: (not n.open, -order.index(n.severity)))
         self.notices_changed.emit()
 
@@ -537,19 +464,7 @@ class Session(QObject):
             self.files_changed_outside.emit(differing)
 
     def _watch(self) -> None:
-        """See to it that every file and folder of the project is watched, a few at a time."""
-        self._unwatched = [*reversed(self.snapshot), *FOLDERS, "."]
-        self._watch_timer.start()
-
-    def _watch_some(self) -> None:
-        some, self._unwatched = self._unwatched[-AT_ONCE:], self._unwatched[:-AT_ONCE]
-        present = {*self._watcher.files(), *self._watcher.directories()}
-        paths = [os.path.normpath(f"{self.folder}/{relative}") for relative in some]
-        missing = [path for path in paths if path not in present and os.path.exists(path)]
-        if missing:
-            self._watcher.addPaths(missing)
-        if self._unwatched:
-            self._watch_timer.start()
+        self._outside_watch.watch([*reversed(self.snapshot), *FOLDERS, "."])
 
     def _submit(self, work: Callable[[], object]) -> Future[object] | None:
         with contextlib.suppress(RuntimeError):  # closing
@@ -576,42 +491,6 @@ class _Edit(QUndoCommand):
 
     def redo(self) -> None:
         self.session.put(self.after)
-
-
-def look_choices(project: Project) -> tuple[tuple[str, str], ...]:
-    """Every material and instance by id, with a name to choose it by; instances stand under their material."""
-    return shape_of(project).looks
-
-
-def wearables(project: Project) -> list[tuple[str, str]]:
-    """All that an object can wear by id, with its name: looks, then picks."""
-    picks = sorted(project.picks.values(), key=lambda pick: pick.name.lower())
-    return [*look_choices(project), *((pick.id, f"{pick.name} (pick)") for pick in picks)]
-
-
-def worn_materials(project: Project, scene_id: str) -> Counter[str]:
-    """How many objects and parts of a scene wear each material, by its id."""
-    scene = project.scenes.get(scene_id)
-    looks = [look_id for thing in (scene.objects if scene else ()) for look_id in worn_looks(project, thing)]
-    worn = [ancestry(project, look_id)[1] for look_id in looks]
-    return Counter(material.id for material in worn if material)
-
-
-def most_worn(project: Project, scene_id: str) -> str:
-    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
-    counts = worn_materials(project, scene_id)
-    return max(sorted(project.materials), key=lambda i: counts[i], default="")
-
-
-def new_instance(project: Project, parent: str) -> Instance:
-    """A fresh instance of a parent, named after it."""
-    named = project.materials.get(parent) or project.instances[parent]
-    taken = {i.name for i in project.instances.values()}
-    name, number = f"{named.name} 1", 1
-    while name in taken:
-        number += 1
-        name = f"{named.name} {number}"
-    return Instance(id=new_id("instance"), name=name, parent=parent)
 
 
 def sentence(text: str) -> str:

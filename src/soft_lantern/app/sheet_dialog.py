@@ -22,10 +22,11 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern import sheet
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session
 from soft_lantern.app.tasks import Task
 from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.formats.images import FLOATING
+from soft_lantern.graph.shape import look_choices
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.sheet_cores import draw_on_all_cores
 

@@ -274,3 +274,14 @@ def family(project: Project, parent_id: str) -> Iterable[Instance]:
     for child in children(project, parent_id):
         yield child
         yield from family(project, child.id)
+
+
+def new_instance(project: Project, parent: str) -> Instance:
+    """A fresh instance of a parent, named after it."""
+    named = project.materials.get(parent) or project.instances[parent]
+    taken = {i.name for i in project.instances.values()}
+    name, number = f"{named.name} 1", 1
+    while name in taken:
+        number += 1
+        name = f"{named.name} {number}"
+    return Instance(id=new_id("instance"), name=name, parent=parent)

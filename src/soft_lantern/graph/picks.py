@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import zlib
+from collections import Counter
 from collections.abc import Iterator
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed
+from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.shape import look_choices
 
 
 def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
@@ -53,3 +56,23 @@ def dressed(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
         return changed(thing, wears=kept | ({part: look_id} if look_id else {}))
 
     return changed(scene, objects=tuple(clad(o) if o.id == object_id else o for o in scene.objects))
+
+
+def wearables(project: Project) -> list[tuple[str, str]]:
+    """All that an object can wear by id, with its name: looks, then picks."""
+    picks = sorted(project.picks.values(), key=lambda pick: pick.name.lower())
+    return [*look_choices(project), *((pick.id, f"{pick.name} (pick)") for pick in picks)]
+
+
+def worn_materials(project: Project, scene_id: str) -> Counter[str]:
+    """How many objects and parts of a scene wear each material, by its id."""
+    scene = project.scenes.get(scene_id)
+    looks = [look_id for thing in (scene.objects if scene else ()) for look_id in worn_looks(project, thing)]
+    worn = [ancestry(project, look_id)[1] for look_id in looks]
+    return Counter(material.id for material in worn if material)
+
+
+def most_worn(project: Project, scene_id: str) -> str:
+    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
+    counts = worn_materials(project, scene_id)
+    return max(sorted(project.materials), key=lambda i: counts[i], default="")

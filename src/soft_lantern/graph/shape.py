@@ -74,3 +74,8 @@ def _worked_out(project: Project) -> Shape:
         looks.append((material.id, material.name))
         below(material.id)
     return Shape({parent: tuple(ids) for parent, ids in found.items()}, tuple(looks))
+
+
+def look_choices(project: Project) -> tuple[tuple[str, str], ...]:
+    """Every material and instance by id, with a name to choose it by; instances stand under their material."""
+    return shape_of(project).looks

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.portraits import Portraits
-from soft_lantern.app.session import Session, worn_materials
+from soft_lantern.app.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tune.compare_panel import ComparePanel
@@ -35,7 +35,7 @@ from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Instance
 from soft_lantern.graph.instances import ancestry
-from soft_lantern.graph.picks import wearers, worn, worn_looks
+from soft_lantern.graph.picks import wearers, worn, worn_looks, worn_materials
 from soft_lantern.render.worker import RenderWorker
 
 VALUES, COMPARE = range(2)

@@ -7,13 +7,14 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
-from soft_lantern.app.session import Session, wearables
+from soft_lantern.app.session import Session
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, changed, new_id
+from soft_lantern.graph.picks import wearables
 from soft_lantern.scene.primitives import PRIMITIVES
 
 _FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}

@@ -6,9 +6,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
 
-from soft_lantern.app.session import Session, wearables
+from soft_lantern.app.session import Session
 from soft_lantern.app.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
+from soft_lantern.graph.picks import wearables
 
 WHOLE = "whole object"
 AS_WHOLE, NOTHING = "as the whole object", "plain grey"

@@ -27,7 +27,7 @@ QPushButton:hover, QToolButton:hover { border-color: $quiet; }
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus { border-color: $amber; }
 QPushButton:pressed, QToolButton:pressed { background: $edge; }
 QPushButton:checked, QToolButton:checked { color: $amber; border-color: $amber; }
-QPushButton:disabled, QToolButton:disabled { color: $edge; }
+QPushButton:disabled, QToolButton:disabled { background: transparent; border-style: dashed; color: $quiet; }
 QPushButton[desk="true"] { background: transparent; border: none; border-radius: 0; padding: 8px 14px; color: $quiet;
     border-bottom: 3px solid transparent; }
 QPushButton[desk="true"]:checked { color: $text; border-bottom: 3px solid $amber; }

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.session import Session, look_choices
+from soft_lantern.app.session import Session
 from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR, Comparison, Side
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label, quiet_label
@@ -27,6 +27,7 @@ from soft_lantern.graph.document import Parameter, Snapshot, changed, new_id
 from soft_lantern.graph.family import all_values, differing
 from soft_lantern.graph.instances import Look, ancestry, look
 from soft_lantern.graph.ramps import readable_names
+from soft_lantern.graph.shape import look_choices
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 

@@ -11,12 +11,12 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from soft_lantern.app.change_report import ChangeReport
-from soft_lantern.app.session import new_instance, sentence
+from soft_lantern.app.session import sentence
 from soft_lantern.app.widgets.plan_dialog import PlanDialog
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Instance, Material, Pick, Project, changed, new_id
-from soft_lantern.graph.family import clamped, copied, duplicated, family, pasted, reparent, with_lock
+from soft_lantern.graph.family import clamped, copied, duplicated, family, new_instance, pasted, reparent, with_lock
 from soft_lantern.graph.instances import ancestry, look, override, put_instance, remove_instance, reset
 from soft_lantern.graph.picks import put_pick
 from soft_lantern.values.kinds import Value

@@ -1,0 +1,52 @@
+"""Hears when another program changes files of the open project."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
+
+from soft_lantern.app.timers import single_shot
+
+QUIET = 250
+"""Milliseconds after the last change before it is told."""
+PAUSE, AT_ONCE = 10, 150
+"""Thousands of files are watched so many at a time, with a pause in milliseconds, so that the window stays live."""
+
+
+class OutsideWatch(QObject):
+    """`changed` tells that something may have changed, once it is quiet again."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, folder: Path, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.folder = folder
+        self._told = single_shot(self, QUIET, self.changed.emit)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _: self._told.start())
+        self._watcher.fileChanged.connect(lambda _: self._told.start())
+        self._waiting: list[str] = []
+        self._more = single_shot(self, PAUSE, self._watch_some)
+
+    def watch(self, relative: Iterable[str]) -> None:
+        """See to it that these files and folders of the project are watched, the last of them first."""
+        self._waiting = list(relative)
+        self._more.start()
+
+    def stop(self) -> None:
+        """Hear nothing more."""
+        self._told.stop()
+        self._more.stop()
+
+    def _watch_some(self) -> None:
+        some, self._waiting = self._waiting[-AT_ONCE:], self._waiting[:-AT_ONCE]
+        present = {*self._watcher.files(), *self._watcher.directories()}
+        paths = [os.path.normpath(f"{self.folder}/{relative}") for relative in some]
+        missing = [path for path in paths if path not in present and os.path.exists(path)]
+        if missing:
+            self._watcher.addPaths(missing)
+        if self._waiting:
+            self._more.start()
