@@ -218,6 +218,15 @@ def test_one_moth_in_six_families_without_touching_its_pixels_again(window: Main
 def test_a_wall_of_moths_picks_palettes_by_seed(window: MainWindow) -> None:
     desk = at_colour(window, "moth_wall", "moth_dust")
     page, session = desk.palette_page, window.session
+    desk.choose("nectar_depths")
+    until(lambda: desk.gradient_page.usage.words == "Not in sight")
+    desk.used_by.linkActivated.emit("graded_nectar")
+    assert (session.scene_id, session.material_id) == ("two_nectars", "graded_nectar")
+    until(lambda: "in sight" in desk.gradient_page.usage.words and any(desk.gradient_page.usage.counts))
+    desk.choose("moth_tide")
+    desk.used_by.linkActivated.emit("moth_tide_moth")
+    assert session.scene_id == "moth_wall"
+    desk.choose("moth_dust")
     first = settled(window, "colour")
     page.seed.setValue(77)
     QTest.mouseClick(page.pick, LEFT)
@@ -295,6 +304,7 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
     # The open graph's mixes become a gradient, and the stage hardly changes.
     session.open_material("height_ramp")
     desk.sources.take_from("mixes")
+    until(lambda: hasattr(desk.sources, "mixes_menu"))
     (action,) = desk.sources.mixes_menu.actions()
     assert "Ramp colour" in action.text() and "taking in Low colour, High colour" in action.text()
     action.trigger()
@@ -303,7 +313,7 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
     assert desk.chosen in session.project.gradients and "gradient_lookup" in {n.type for n in material.nodes.values()}
     session.open_material("moth_sprite")
     desk.sources.choose_mixes()
-    assert "has no mixes" in window.message.text()
+    until(lambda: "has no mixes" in window.message.text())
 
 
 def test_recolouring_without_an_index_shows_where_multiplying_fails(window: MainWindow, tmp_path: Path) -> None:

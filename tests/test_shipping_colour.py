@@ -219,6 +219,9 @@ def test_mixes_that_one_number_rules_become_a_gradient_within_the_stated_error()
         root = lowered.surface["base_colour"]
         labs.append(oklab_of(evaluate([root], leaves | given)[root].T.astype(float)))
     assert np.linalg.norm(labs[0] - labs[1], axis=1).max() <= found.error + 1e-3
+    inner = changed(material, id="inner")
+    within = with_gradient(Project(name="t", snippets={"inner": inner}), inner, as_gradient(inner, over.ref, 0.004))
+    assert not within.materials and over.node_id not in within.snippets["inner"].nodes
     with pytest.raises(BadEdit, match="more than one number"):
         as_gradient(two_rulers(), "both.out", 0.01)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,11 +14,14 @@ from soft_lantern.graph.gradients import FIT_PLACES, fitted_gradient
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.snippets import put_snippet
 from soft_lantern.ir.expr import Expr, Op, Type, topological, uniform
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.progress import Progress, silent
 from soft_lantern.values.kinds import Kind
 
+MIXES = ("mix", "oklab_mix")
 _PLACE = uniform("place", Type.FLOAT)
 
 
@@ -38,14 +42,14 @@ def as_gradient(material: Material, output: str, tolerance: float) -> Replacemen
     Parameters that take part count with their defaults. Raises BadEdit where the colour depends on more than a number.
     """
     lowered = lower(material)
-    colour = lowered.wires.get(output)
-    if colour is None or output_kinds(material).get(output) is not Kind.COLOUR:
+    wanted = lowered.wires.get(output)
+    if wanted is None or output_kinds(material).get(output) is not Kind.COLOUR:
         raise BadEdit("only a colour can become a gradient")
-    order = topological([colour])
+    order = topological([wanted])
     numbers = {expr: wire for wire, expr in lowered.wires.items() if lowered.kinds[wire] is Kind.NUMBER}
     values = {name: leaf(value) for name, value in uniform_values(lowered, material, {}).items()}
     for ruler in reversed([expr for expr in order if expr in numbers and expr.op is not Op.UNIFORM]):
-        over = replace([colour], {ruler: _PLACE}, fold=False)[colour]
+        over = replace([wanted], {ruler: _PLACE}, fold=False)[wanted]
         leaves = [expr for expr in topological([over]) if expr.op is Op.INPUT]
         if leaves or _PLACE not in topological([over]):
             continue
@@ -55,6 +59,21 @@ def as_gradient(material: Material, output: str, tolerance: float) -> Replacemen
         gradient, error = fitted_gradient(as_rows(found, FIT_PLACES), tolerance, empty)
         return Replacement(gradient, output, numbers[ruler], error, _taking_part(material, over))
     raise BadEdit("this colour depends on more than one number from 0 to 1, so no gradient can stand for it")
+
+
+def every_replacement(material: Material, tolerance: float, told: Progress = silent) -> list[Replacement]:
+    """What each of a graph's mixes comes to that a gradient can stand for. Raises Cancelled."""
+    outputs = [
+        output
+        for output, kind in output_kinds(material).items()
+        if kind is Kind.COLOUR and material.nodes[node_and_port(output)[0]].type in MIXES
+    ]
+    found = []
+    for number, output in enumerate(outputs):
+        told(number / len(outputs), "Looking through mixes")
+        with contextlib.suppress(BadEdit):
+            found.append(as_gradient(material, output, tolerance))
+    return found
 
 
 def with_gradient(project: Project, material: Material, found: Replacement) -> Project:
@@ -74,7 +93,8 @@ def with_gradient(project: Project, material: Material, found: Replacement) -> P
         used = {node_and_port(out)[0] for out in after.wires.values()}
         gone = [node_id for node_id in feeding if node_id in after.nodes and node_id not in used]
     gradients = {**project.gradients, found.gradient.id: found.gradient}
-    return changed(put_material(project, after), gradients=gradients)
+    put = put_snippet if material.id in project.snippets else put_material
+    return changed(put(project, after), gradients=gradients)
 
 
 def _taking_part(material: Material, over: Expr) -> tuple[str, ...]:

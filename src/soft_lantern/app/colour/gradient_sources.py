@@ -8,14 +8,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from soft_lantern.app.colour.line_dialog import LineDialog
-from soft_lantern.app.session import sentence
-from soft_lantern.errors import LanternError
-from soft_lantern.graph.gradient_of_mixes import as_gradient, with_gradient
+from soft_lantern.graph.document import Material, node_and_port
+from soft_lantern.graph.gradient_of_mixes import Replacement, every_replacement, with_gradient
 from soft_lantern.graph.gradients import FIT_PLACES, fitted_gradient
-from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.ramps import colours_at
 from soft_lantern.values.images import Image
-from soft_lantern.values.kinds import Kind
 
 if TYPE_CHECKING:
     from soft_lantern.app.desks.colour import ColourDesk
@@ -72,42 +70,32 @@ class GradientSources:
         self.line_dialog.open()
 
     def choose_mixes(self) -> None:
-        """Offer the colours of the open graph that a gradient could stand for."""
+        """Offer the colours of the open graph that a gradient could stand for, once they are found."""
         material = self.session.material
-        if material is None:
-            return
-        found = {}
-        for output, kind in output_kinds(material).items():
-            node_id = output.partition(".")[0]
-            if kind is Kind.COLOUR and material.nodes[node_id].type in ("mix", "oklab_mix"):
-                try:
-                    found[output] = as_gradient(material, output, MIXES_WITHIN)
-                except LanternError:
-                    continue
+        if material is not None:
+            work = partial(every_replacement, material, MIXES_WITHIN)
+            self.session.beside("Looking through mixes", work, partial(self._offer, material))
+
+    def _offer(self, material: Material, found: list[Replacement]) -> None:
         if not found:
             self.session.told.emit(f"{material.name} has no mixes that a single number rules")
             return
         self.mixes_menu = menu = self.desk.gradient_page.source_menu()
         menu.clear()
-        for output, each in found.items():
-            name = label_of(material, material.nodes[output.partition(".")[0]])
+        for each in found:
+            name = label_of(material, material.nodes[node_and_port(each.output)[0]])
             takes = f", taking in {', '.join(each.parameters)}" if each.parameters else ""
             words = f"{name}: {len(each.gradient.stops)} stops, within ΔE OK {each.error:.4f}{takes}"
-            menu.addAction(words, lambda output=output: self.replace_mixes(output))
-        menu.popup(
-            self.desk.gradient_page.from_button.mapToGlobal(self.desk.gradient_page.from_button.rect().bottomLeft())
-        )
+            menu.addAction(words, partial(self.replace_mixes, material, each))
+        button = self.desk.gradient_page.from_button
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
-    def replace_mixes(self, output: str) -> None:
-        """Put a gradient in place of the mixes that end at an output of the open graph."""
-        material = self.session.material
-        if material is None:
+    def replace_mixes(self, material: Material, found: Replacement) -> None:
+        """Put a gradient in place of mixes of a graph, if it is still as it was."""
+        session = self.session
+        if session.project.graph(material.id) is not material:
+            session.told.emit(f"{material.name} changed meanwhile; look through its mixes again")
             return
-        try:
-            found = as_gradient(material, output, MIXES_WITHIN)
-        except LanternError as error:
-            self.session.told.emit(sentence(str(error)))
-            return
-        self.session.apply("Replace mixes by a gradient", with_gradient(self.session.project, material, found))
+        session.apply("Replace mixes by a gradient", with_gradient(session.project, material, found))
         self.desk.choose(found.gradient.id)
-        self.session.told.emit(f"{found.gradient.name}: within ΔE OK {found.error:.4f} of the mixes it replaces")
+        session.told.emit(f"{found.gradient.name}: within ΔE OK {found.error:.4f} of the mixes it replaces")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from pathlib import Path
 
 import numpy as np
@@ -42,6 +43,8 @@ from soft_lantern.formats.colour_tables import (
 )
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id
+from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.picks import worn_materials
 from soft_lantern.graph.ramp_users import users_of
 from soft_lantern.graph.swap_sets import swap_set, with_palette
 from soft_lantern.render.ramp_usage import Usage, usage_of
@@ -79,6 +82,8 @@ class ColourDesk(QWidget):
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
         self.used_by = quiet_label(wraps=True)
+        self.used_by.setToolTip("Click to open it, with a scene where it is worn")
+        self.used_by.linkActivated.connect(self.show_user)
         self._filling = False
         self._looks = Looks()
         self._newest = Newest("usage")
@@ -240,9 +245,19 @@ class ColourDesk(QWidget):
         else:
             self.pages.setCurrentIndex(0)
         users = users_of(project, chosen)
-        self.used_by.setText(
-            f"Used by {', '.join(users.values())}" if users else "Used by nothing yet" if chosen else ""
-        )
+        links = [f'<a href="{user_id}">{html.escape(name)}</a>' for user_id, name in users.items()]
+        unused = "Used by nothing yet" if chosen else ""
+        self.used_by.setText(f"Used by {', '.join(links)}" if links else unused)
+
+    def show_user(self, user_id: str) -> None:
+        """Open a material, or that of an instance, and put a scene on the stage that wears it."""
+        session, project = self.session, self.session.project
+        material = ancestry(project, user_id)[1]
+        material_id = material.id if material else user_id
+        scenes = [scene_id for scene_id in sorted(project.scenes) if worn_materials(project, scene_id)[material_id]]
+        if scenes and session.scene_id not in scenes:
+            session.open_scene(scenes[0])
+        session.open_material(material_id)
 
     def _measure(self) -> None:
         """Measure which part of the chosen gradient the stage uses, beside the window."""
