@@ -8,6 +8,7 @@ from pathlib import Path
 import colour
 import numpy as np
 import pytest
+from PIL import Image as Pillow
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
@@ -203,7 +204,10 @@ def test_one_moth_in_six_families_without_touching_its_pixels_again(window: Main
     assert (decoded(wider, palette(), side + 1)[sheet[..., 3] > 0] == sheet[sheet[..., 3] > 0]).all()
     session.undo.undo()
     assert sprites_of(session.project, made)[0].file == sprites[0].file
-    # To files and back, saved and reopened.
+    # To files and back, saved and reopened. The cells as an image, read by Pillow, are the colours in their order.
+    desk.write_file(tmp_path / "cells.png")
+    cells = np.asarray(Pillow.open(tmp_path / "cells.png").convert("RGBA")).reshape(-1, 4)
+    assert {tuple(c) for c in cells[:distinct, :3]} == {tuple(c) for c in opaque} and not cells[distinct:].any()
     desk.write_file(tmp_path / "family.json")
     desk.open_file(tmp_path / "family.json")
     assert len(swap_set(session.project, desk.chosen)) == 6

@@ -170,10 +170,8 @@ def decoded(indices: Pixels, palette: Palette, side: int | None = None) -> Pixel
     """The image of indices and a palette, by the rule of the Palette lookup node; a spare cell is see-through."""
     side = side or side_of(palette)
     cell = cells_of(indices, side)
-    table = np.zeros((side * side, 4), np.uint8)
-    for place, colour in enumerate(palette.colours):
-        table[place] = srgb_bytes(colour)
-    result: Pixels = table[cell[..., 1] * side + cell[..., 0]]
+    table = cells_image(changed(palette, side=side))
+    result: Pixels = table[cell[..., 1], cell[..., 0]]
     result[..., 3] = np.round(result[..., 3] / 255.0 * indices[..., 3]).astype(np.uint8)
     return result
 
@@ -197,6 +195,15 @@ def reencoded(indices: Pixels, old: int, new: int) -> Pixels:
     result = indices.copy()
     result[..., 0], result[..., 1] = bytes_[place % new], bytes_[place // new]
     return result
+
+
+def cells_image(palette: Palette) -> Pixels:
+    """A palette's cells as 8-bit sRGB, (N, N, 4), row 0 at the top; spare cells are see-through."""
+    side = side_of(palette)
+    table = np.zeros((side * side, 4), np.uint8)
+    for place, colour in enumerate(palette.colours):
+        table[place] = srgb_bytes(colour)
+    return table.reshape(side, side, 4)
 
 
 def index_traps(indices: Pixels, side: int, used: int) -> list[str]:

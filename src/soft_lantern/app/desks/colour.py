@@ -42,8 +42,10 @@ from soft_lantern.formats.colour_tables import (
     read_palettes_table,
 )
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
+from soft_lantern.formats.images import write_png
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id
 from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.palettes import cells_image
 from soft_lantern.graph.picks import worn_materials
 from soft_lantern.graph.ramp_users import users_of
 from soft_lantern.graph.swap_sets import swap_set, with_palette
@@ -209,7 +211,7 @@ class ColourDesk(QWidget):
         self.choose(ramps[0].id)
 
     def write_file(self, path: Path) -> None:
-        """Write what is chosen to a file, by its ending; as JSON, the whole swap set."""
+        """Write what is chosen to a file, by its ending; as JSON, the whole swap set; as PNG, a palette's cells."""
         ramp, ending = self._ramp(), path.suffix.lower()
         if isinstance(ramp, Gradient):
             text = gradient_table(ramp) if ending == ".csv" else gradient_text(ramp)
@@ -218,9 +220,15 @@ class ColourDesk(QWidget):
         else:
             return
         try:
-            path.write_text(text, "utf-8")
+            if isinstance(ramp, Palette) and ending == ".png":
+                write_png(cells_image(ramp), path)
+            else:
+                path.write_text(text, "utf-8")
         except OSError as error:
             self.session.told.emit(f"{path} cannot be written: {error.strerror or error}")
+            return
+        except BadFile as error:
+            self.session.told.emit(sentence(str(error)))
             return
         self.session.told.emit(f"Wrote {path}")
 
@@ -308,7 +316,7 @@ class ColourDesk(QWidget):
 
     def _choose_target(self) -> None:
         is_gradient = self.chosen in self.session.project.gradients
-        kinds = GRADIENT_FILES if is_gradient else PALETTE_FILES
+        kinds = GRADIENT_FILES if is_gradient else f"{PALETTE_FILES};;The cells as an image (*.png)"
         name, _ = QFileDialog.getSaveFileName(
             self, "Write to", "untitled.ggr" if is_gradient else "untitled.gpl", kinds
         )
