@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import functools
 import json
 import tempfile
 from pathlib import Path
@@ -56,10 +57,15 @@ _PARTS = st.floats(-1e6, 1e6, allow_subnormal=False)
 _LIGHT = st.floats(0, 1e6, allow_subnormal=False)
 
 
+@functools.cache
+def _demo() -> Project:
+    return demo_project()
+
+
 @given(st.tuples(_LIGHT, _LIGHT, _LIGHT, st.floats(0, 1)), _PARTS)
 def test_every_value_comes_back_exactly(colour: tuple[float, ...], number: float) -> None:
     """Also colours far brighter than white, which hex cannot say."""
-    project = demo_project()
+    project = _demo()
     ramp = project.materials[RAMP]
     free = tuple(changed(p, low=None, high=None, hdr=p.kind == "colour") for p in ramp.parameters)
     project = changed(project, materials={**project.materials, RAMP: changed(ramp, parameters=free)})

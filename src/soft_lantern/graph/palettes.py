@@ -13,7 +13,6 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 from PIL import Image as Pillow
-from scipy.spatial import cKDTree
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient, Palette, changed
@@ -150,6 +149,8 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
     at = np.minimum(np.searchsorted(known, found), len(known) - 1)
     places, absent = first[at], known[at] != found
     if absent.any():
+        from scipy.spatial import cKDTree  # slow to import, and only wanted here
+
         bytes_ = np.stack([found >> 16, found >> 8 & 255, found & 255], axis=1)[absent]
         labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
         places[absent] = cKDTree(labs).query(oklab_of(LINEAR[bytes_]))[1]

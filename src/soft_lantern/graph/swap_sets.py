@@ -89,5 +89,6 @@ def pick_of_swaps(project: Project, palette_id: str, seed: int) -> tuple[Project
         looks.append(held.id)
     base = palettes[0]
     before = next((pick for pick in project.picks.values() if set(pick.looks) <= set(looks) and pick.looks), None)
-    pick = Pick(id=before.id if before else new_id("pick"), name=f"Any {base.name}", looks=tuple(looks), seed=seed)
+    fresh = Pick(id=new_id("pick"), name=f"Any {base.name}")
+    pick = changed(before or fresh, looks=tuple(looks), seed=seed)
     return put_pick(project, pick), pick
