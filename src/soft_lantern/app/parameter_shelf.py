@@ -20,7 +20,7 @@ from soft_lantern.graph.change_report import effects
 from soft_lantern.graph.document import Material, Preset, Project
 from soft_lantern.graph.family import all_values, with_parameter
 from soft_lantern.graph.instances import Look, ancestry, look, override, put_material
-from soft_lantern.graph.ramps import readable_names
+from soft_lantern.graph.ramps import readable
 from soft_lantern.graph.shape import look_choices
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
@@ -168,7 +168,7 @@ class ParameterShelf(QWidget):
     def _refresh_values(self) -> None:
         material, found = self.session.material, self.shown_look
         chosen = self.values_of.currentData() or ""
-        library = readable_names(self.session.project)
+        library = readable(self.session.project)
         self.shelf.show_parameters(
             material.parameters if material else (), dict(found.values) if found else {}, library
         )

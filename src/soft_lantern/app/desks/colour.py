@@ -5,9 +5,7 @@ from __future__ import annotations
 import html
 from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -32,8 +30,8 @@ from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.when_seen import WhenSeen
-from soft_lantern.app.widgets.gradient_bar import row_of, strip
 from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.ramp_icon import SIZE, ramp_icon
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.colour_tables import (
     gradient_table,
@@ -55,7 +53,6 @@ from soft_lantern.render.worker import Newest, RenderWorker
 
 Ramp = Gradient | Palette
 PALETTE_FILES = "Palettes (*.gpl *.json)"
-ICON, SET_IN = QSize(64, 16), 20
 
 
 class ColourDesk(QWidget):
@@ -69,7 +66,7 @@ class ColourDesk(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("gradients and palettes")
         self.list.setEditTriggers(QListWidget.EditTrigger.DoubleClicked | QListWidget.EditTrigger.EditKeyPressed)
-        self.list.setIconSize(ICON)
+        self.list.setIconSize(SIZE)
         self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
         self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
         for button, words in (
@@ -152,7 +149,7 @@ class ColourDesk(QWidget):
             found = self.list.item(row)
             if found and found.data(Qt.ItemDataRole.UserRole + 1) is not ramp:
                 found.setData(Qt.ItemDataRole.UserRole + 1, ramp)
-                found.setIcon(_icon(ramp, swaps=isinstance(ramp, Palette) and ramp.swaps in project.palettes))
+                found.setIcon(ramp_icon(ramp, swaps=isinstance(ramp, Palette) and ramp.swaps in project.palettes))
         self._filling = False
         self._show()
 
@@ -383,20 +380,3 @@ def _with(project: Project, ramp: Ramp) -> Project:
     if isinstance(ramp, Gradient):
         return changed(project, gradients={**project.gradients, ramp.id: ramp})
     return with_palette(project, ramp)
-
-
-def _icon(ramp: Ramp, *, swaps: bool) -> QIcon:
-    """A strip of the colours; of a palette that swaps for another, set in."""
-    if isinstance(ramp, Gradient):
-        row = strip(ramp, ICON.width())
-    else:
-        colours = np.array([colour[:3] for colour in ramp.colours] or [(0.0, 0.0, 0.0)])
-        row = row_of(colours[np.linspace(0, len(colours) - 1e-6, ICON.width()).astype(int)])
-    shown = QPixmap(ICON)
-    shown.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(shown)
-    painter.drawImage(QRectF(SET_IN if swaps else 0, 1, ICON.width() - (SET_IN if swaps else 0), 14), row)
-    painter.end()
-    icon = QIcon(shown)
-    icon.addPixmap(shown, QIcon.Mode.Selected)
-    return icon

@@ -15,7 +15,7 @@ from soft_lantern.graph.document import Instance, Parameter, Project
 from soft_lantern.graph.family import Standing, outside, standing, value_of
 from soft_lantern.graph.instances import Look, locked_by, look
 from soft_lantern.graph.parameters import is_offered, limits_in_words
-from soft_lantern.graph.ramps import readable_names
+from soft_lantern.graph.ramps import readable
 from soft_lantern.values.kinds import Value
 
 MARKS = {Standing.INHERITED: "", Standing.OVERRIDDEN: "●", Standing.EQUAL: "○", Standing.LOCKED: "locked"}
@@ -64,7 +64,7 @@ class Sheet(QScrollArea):
         found = [each for each in (look(project, look_id) for look_id in look_ids) if each]
         instances = [project.instances[i] for i in look_ids if i in project.instances]
         parameters = _shared(found)
-        library = readable_names(project)
+        library = readable(project)
         shape = (without_defaults(parameters), library)
         if shape != self._shown:
             self._shown, self.library = shape, library

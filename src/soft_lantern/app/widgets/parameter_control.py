@@ -5,20 +5,22 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QWidget
 
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.ramp_icon import ramp_icon
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.vector_control import VectorControl
-from soft_lantern.graph.document import Parameter
+from soft_lantern.graph.document import Gradient, Palette, Parameter, Texture
 from soft_lantern.graph.parameters import held, slider_ends
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 
-Library = Mapping[Kind, Mapping[str, str]]
+Library = Mapping[Kind, Mapping[str, Texture | Gradient | Palette]]
+STRIP = QSize(40, 12)
 
 
 class ParameterControl(QWidget):
@@ -33,7 +35,7 @@ class ParameterControl(QWidget):
         library: Library | None = None,
         parent: QWidget | None = None,
     ) -> None:
-        """`library`: the names of what to choose from, by id, for each kind that is read."""
+        """`library`: what to choose from, by id, for each kind that is read."""
         super().__init__(parent)
         self.parameter = parameter
         self.setToolTip(parameter.tooltip)
@@ -55,8 +57,7 @@ class ParameterControl(QWidget):
         elif parameter.kind is Kind.NUMBER:
             self._add_number(components(value)[0])
         elif parameter.kind.is_read:
-            known = sorted((library or {}).get(parameter.kind, {}).items(), key=lambda each: each[1].lower())
-            self._add_chooser([("none", ""), *((name, texture_id) for texture_id, name in known)])
+            self._add_read((library or {}).get(parameter.kind, {}))
         else:
             self._add_vector(components(value))
         if parameter.reference is not None:
@@ -147,6 +148,16 @@ class ParameterControl(QWidget):
         self.reference.setStyleSheet(f"background: {screen_colour(colour).name()}; border-radius: 2px;")
         self.reference.setToolTip(f"The colour to match: {colour_to_hex(colour)}")
         self._row.addWidget(self.reference)
+
+    def _add_read(self, known: Mapping[str, Texture | Gradient | Palette]) -> None:
+        """A drop-down of textures, gradients or palettes; the latter with a strip of their colours."""
+        listed = sorted(known.items(), key=lambda each: each[1].name.lower())
+        self._add_chooser([("none", ""), *((each.name, key) for key, each in listed)])
+        assert self.chooser
+        self.chooser.setIconSize(STRIP)
+        for row, (_, each) in enumerate(listed, 1):
+            if not isinstance(each, Texture):
+                self.chooser.setItemIcon(row, ramp_icon(each))
 
     def _add_chooser(self, values: list[tuple[str, Value]]) -> None:
         """A drop-down of what each value is called."""

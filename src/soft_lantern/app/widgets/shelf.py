@@ -48,7 +48,7 @@ class Shelf(QScrollArea):
     ) -> None:
         """Show parameters and the value of each by id; controls stay while the parameters are the same.
 
-        `library`: the names of what texture parameters choose from, by id, for each use.
+        `library`: what parameters that are read choose from, by id, for each kind.
         """
         shape = (without_defaults(parameters), library)
         if shape != self._shown:
