@@ -269,6 +269,7 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
         place.topLeft() + QPointF(2, place.height() / 2),
         place.topRight() + QPointF(-2, place.height() / 2),
     )
+    until(lambda: dialog.buttons.button(OK).isEnabled())
     assert dialog.fitted and dialog.words.text().startswith(f"{len(dialog.fitted.stops)} stops")
     # The error that is said, by hand: the row's texels under the line, in colour-science's OKLab.
     columns = np.clip(np.linspace(dialog.canvas.line[0], dialog.canvas.line[2], 200) * 200, 0, 199).astype(int)

@@ -25,7 +25,7 @@ from soft_lantern.formats.colour_tables import (
 )
 from soft_lantern.formats.gimp import gradient_text, read_gradient
 from soft_lantern.formats.images import read_image
-from soft_lantern.formats.shader_gradients import ROW_AT, shipped, with_gradients
+from soft_lantern.formats.shader_gradients import shipped, with_gradients
 from soft_lantern.formats.shader_package import HEADS, package, write_package
 from soft_lantern.formats.sprites import Picture, file_traps, grown, indexed, pictures_in, pixels_of
 from soft_lantern.graph.authoring import Authoring
@@ -51,6 +51,7 @@ from soft_lantern.graph.recolour import replaced, tint_failure, tinted
 from soft_lantern.graph.swap_sets import made_swap, pick_of_swaps, sprites_of, swap_set, with_palette
 from soft_lantern.ir.expr import Type, uniform
 from soft_lantern.ir.numpy_reader import evaluate, leaf
+from soft_lantern.ir.ramp import ROW_AT
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.ramp_usage import usage_of

@@ -42,21 +42,23 @@ class LoadedFiles(QObject):
         self.notices: dict[str, list[Notice]] = {}
         self._textures: dict[str, Texture] = {}
         self._assets: dict[str, Asset] = {}
-        self._ramps = Project(name="")
+        self._followed = Project(name="")
         self._read.connect(lambda take: take())
 
     def follow(self, project: Project) -> None:
         """Read what a project has that is not read yet, or is read otherwise now."""
-        for asset in project.assets.values():
+        before, self._followed = self._followed, project
+        for asset in project.assets.values() if project.assets is not before.assets else ():
             if self._assets.get(asset.id) != asset:
                 self._assets[asset.id] = asset
                 self.loading.add(asset.id)
                 self._submit(partial(self._load_model, asset))
-        for texture in project.textures.values():
+        for texture in project.textures.values() if project.textures is not before.textures else ():
             if self._textures.get(texture.id) != texture:
                 self._textures[texture.id] = texture
                 self._submit(partial(self._load_image, texture))
-        self._follow_ramps(project)
+        if project.gradients is not before.gradients or project.palettes is not before.palettes:
+            self._follow_ramps(before, project)
 
     def hold_model(self, asset: Asset, model: Model) -> None:
         """Take in a model that is read already."""
@@ -67,9 +69,9 @@ class LoadedFiles(QObject):
         """Take in an image that is read already."""
         self.images[texture.id], self._textures[texture.id] = image, texture
 
-    def _follow_ramps(self, project: Project) -> None:
+    def _follow_ramps(self, old: Project, project: Project) -> None:
         """Make the images of gradients and palettes that changed, and let go of those that went."""
-        before = {**self._ramps.gradients, **self._ramps.palettes}
+        before = {**old.gradients, **old.palettes}
         others = changed(
             project,
             gradients={key: each for key, each in project.gradients.items() if before.get(key) is not each},
@@ -78,7 +80,6 @@ class LoadedFiles(QObject):
         self.images |= ramp_images(others)
         for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
             self.images.pop(gone, None)
-        self._ramps = project
 
     def _load_image(self, texture: Texture) -> None:
         try:

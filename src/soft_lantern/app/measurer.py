@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.graph.checks import check_material, uniform_bounds
 from soft_lantern.graph.document import Material, Project, Scene, View, node_and_port, port_ref
 from soft_lantern.graph.expectations import Range, expected_by_outputs
@@ -160,12 +160,7 @@ class Measurer(QObject):
                 kept[wire] = (
                     value,
                     clip_view,
-                    _image(measured.thumbnail(wire, lowered.kinds[wire], clip_view=clip_view)),
+                    rgba_image(measured.thumbnail(wire, lowered.kinds[wire], clip_view=clip_view)),
                 )
         self._pictures = kept
         return {node_and_port(wire)[0]: image for wire, (_, _, image) in kept.items()}
-
-
-def _image(pixels: np.ndarray) -> QImage:
-    height, width = pixels.shape[:2]
-    return QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()

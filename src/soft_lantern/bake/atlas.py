@@ -16,7 +16,7 @@ import numpy.typing as npt
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient
 from soft_lantern.graph.gradients import baked_row, row_coordinate, row_error
-from soft_lantern.values.colour import linear_to_srgb
+from soft_lantern.graph.ramps import srgb_of
 from soft_lantern.values.images import Encoding, Image
 
 Bits = Literal[8, 16]
@@ -66,7 +66,7 @@ def atlas_of(gradients: Sequence[Gradient], width: int, bits: Bits = 8, encoding
         held = np.clip(linear, 0.0, 1.0)
         coded = held.copy()
         if encoding == "colour":
-            coded[:, :3] = np.vectorize(linear_to_srgb)(held[:, :3])
+            coded[:, :3] = srgb_of(held[:, :3])
         texels[number] = np.round(coded * steps)
         decoded = Image(texels[number][None], encoding).linear()[0].astype(np.float64)
         error, at = row_error(gradient, decoded)

@@ -13,23 +13,14 @@ from soft_lantern.graph.instances import ancestry
 from soft_lantern.graph.lowering import Lowered, read_ids
 from soft_lantern.graph.ramps import expression
 from soft_lantern.ir.cost import cost
-from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, make, topological, traced, uniform
-from soft_lantern.ir.ramp import GRADIENT_AT
+from soft_lantern.ir.expr import LEAVES, Expr, Type, const, topological, uniform
+from soft_lantern.ir.ramp import GRADIENT_AT, ROW_AT
 from soft_lantern.ir.rewrite import rebuilt
 from soft_lantern.values.kinds import Kind
 
 Form = Literal["row", "exact"]
 ATLAS = "gradient_atlas"
 WIDEST_ROW = 1024
-
-
-def _row_read(atlas: Expr, at: Expr, row: Expr) -> Expr:
-    texel = make(Op.TEXEL, atlas).x
-    return make(Op.TEXTURE_LEVEL, atlas, join(texel * 0.5 + at * (1.0 - texel), row), const(0.0))
-
-
-ROW_AT = traced("gradient_row_at", _row_read, Type.SAMPLER, Type.FLOAT, Type.FLOAT)
-"""The colour of a gradient in an atlas: `row` is the middle of its row, (r + 0.5) / rows."""
 
 
 @dataclass(frozen=True, eq=False)

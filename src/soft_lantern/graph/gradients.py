@@ -185,8 +185,18 @@ def width_error(gradient: Gradient, width: int) -> WidthError:
 
 def row_error(gradient: Gradient, row: Colours) -> tuple[float, float]:
     """How far a row of linear texels, as it is read, is from the gradient at most, and where."""
-    at = np.linspace(0.0, 1.0, 4 * max(len(row), 256) + 1)
-    apart = np.abs(read_row(row, at) - colours_at(gradient, at)).max(axis=1)
+    return _apart(gradient, row, colours_at(gradient, np.linspace(0.0, 1.0, _steps(len(row)) + 1)))
+
+
+def _steps(width: int) -> int:
+    """At how many steps a row of that width is compared with its gradient."""
+    return 4 * max(width, 256)
+
+
+def _apart(gradient: Gradient, row: Colours, exact: Colours) -> tuple[float, float]:
+    """The same, where the gradient's colours at even steps are known."""
+    at = np.linspace(0.0, 1.0, len(exact))
+    apart = np.abs(read_row(row, at) - exact).max(axis=1)
     for jump in jumps(gradient):
         apart[np.abs(at - jump) <= 1.0 / max(len(row) - 1, 1)] = 0.0
     worst = int(apart.argmax())
@@ -202,7 +212,11 @@ def jumps(gradient: Gradient) -> list[float]:
 
 def width_advice(gradient: Gradient) -> tuple[list[WidthError], int | None]:
     """The error of each usual width, and the least width under 1/255; None where none of them is."""
-    errors = [width_error(gradient, width) for width in WIDTHS]
+    finest = _steps(WIDTHS[-1])
+    exact = colours_at(gradient, np.linspace(0.0, 1.0, finest + 1))
+    places = np.concatenate([np.linspace(0.0, 1.0, width) for width in WIDTHS])
+    rows = np.split(colours_at(gradient, places), np.cumsum(WIDTHS)[:-1])
+    errors = [WidthError(len(row), *_apart(gradient, row, exact[:: finest // _steps(len(row))])) for row in rows]
     least = next((each.width for each in errors if each.error < ENOUGH), None)
     return errors, least
 

@@ -25,7 +25,6 @@ Order = Literal["use", "hue", "luminance"]
 ORDERS: tuple[Order, ...] = ("use", "hue", "luminance")
 Byte4 = tuple[int, int, int, int]
 QUANTISERS = (Pillow.Quantize.MEDIANCUT, Pillow.Quantize.MAXCOVERAGE, Pillow.Quantize.FASTOCTREE)
-MOST_CELLS = 256 * 256
 LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
 """Linear light of every 8-bit sRGB component."""
 
@@ -97,6 +96,11 @@ def packed(pixels: Pixels) -> npt.NDArray[np.uint32]:
     return np.asarray(red << 16 | green << 8 | blue, np.uint32)
 
 
+def unpacked(numbers: npt.NDArray[np.uint32]) -> Pixels:
+    """The red, green and blue of each such number, (count, 3)."""
+    return np.stack([numbers >> 16, numbers >> 8 & 255, numbers & 255], axis=1).astype(np.uint8)
+
+
 def palette_of(colours: Sequence[Byte4], palette: Palette) -> Palette:
     """The palette with these colours, linear."""
     linear = [(*(float(LINEAR[part]) for part in colour[:3]), colour[3] / 255) for colour in colours]
@@ -151,13 +155,12 @@ def index_image(pixels: Pixels, palette: Palette, side: int | None = None) -> In
     if absent.any():
         from scipy.spatial import cKDTree  # slow to import, and only wanted here
 
-        bytes_ = np.stack([found >> 16, found >> 8 & 255, found & 255], axis=1)[absent]
         labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
-        places[absent] = cKDTree(labs).query(oklab_of(LINEAR[bytes_]))[1]
+        places[absent] = cKDTree(labs).query(oklab_of(LINEAR[unpacked(found[absent])]))[1]
     seen = np.bincount(which, weights=pixels.reshape(-1, 4)[:, 3] > 0, minlength=len(found)) > 0
     missing = [
-        Counted((int(value) >> 16, int(value) >> 8 & 255, int(value) & 255, 255), int(count))
-        for value, count in zip(found[absent & seen], counts[absent & seen], strict=True)
+        Counted(_bytes((*colour, 255)), int(count))
+        for colour, count in zip(unpacked(found[absent & seen]), counts[absent & seen], strict=True)
     ]
     cells = places[which]
     bytes_ = np.array([cell_byte(cell, side) for cell in range(side)], np.uint8)

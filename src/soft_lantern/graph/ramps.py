@@ -187,6 +187,11 @@ def oklab_of(linear: Colours) -> Colours:
     return _through(_INTO["oklab"][0], linear)
 
 
+def srgb_of(linear: Colours) -> Colours:
+    """The sRGB-encoded components of linear colours, (count, 3)."""
+    return _through(_INTO["srgb"][0], linear)
+
+
 def _through(expr: Expr, colours: Colours) -> Colours:
     if expr is _OF:
         return colours

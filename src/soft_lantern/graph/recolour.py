@@ -9,12 +9,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from soft_lantern.graph.palettes import LINEAR, Pixels, packed
+from soft_lantern.graph.palettes import LINEAR, Pixels, packed, unpacked
 from soft_lantern.graph.ramps import oklab_of
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.colour import srgb_bytes
+from soft_lantern.values.kinds import components
 
 Linear = tuple[float, ...]
 BLACK = 0.15
@@ -60,16 +61,11 @@ def tint_failure(pixels: Pixels, old: Linear, new: Linear, tolerance: float, sof
 def _mapped(pixels: Pixels, node: str, given: dict[str, Expr]) -> Pixels:
     """The image with a node acting on each of its distinct colours; alpha is kept."""
     node_type = LIBRARY[node]
-    typed = {p.name: const(*_parts(p.default)) for p in node_type.inputs if p.default is not None}
+    typed = {p.name: const(*components(p.default)) for p in node_type.inputs if p.default is not None}
     settings = {s.name: s.default for s in node_type.settings}
     (expr, *_) = node_type.apply({**typed, **given, "colour": _COLOUR}, settings).values()
     found, which = np.unique(packed(pixels), return_inverse=True)
-    bytes_ = np.stack([found >> 16, found >> 8 & 255, found & 255], axis=1)
-    linear = np.column_stack([LINEAR[bytes_], np.ones(len(found))])
+    linear = np.column_stack([LINEAR[unpacked(found)], np.ones(len(found))])
     value = as_rows(evaluate([expr], {"colour": linear.T}, np.float64)[expr], len(found))
     table = np.array([srgb_bytes((*row[:3], 1.0))[:3] for row in np.clip(value, 0.0, 1.0)], np.uint8)
     return np.dstack([table[which.ravel()].reshape(*pixels.shape[:2], 3), pixels[..., 3]]).astype(np.uint8)
-
-
-def _parts(value: object) -> Linear:
-    return tuple(value) if isinstance(value, tuple) else (float(value),)  # type: ignore[arg-type]

@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.asking import Asking
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
@@ -35,7 +35,6 @@ from soft_lantern.graph.palettes import (
     quantised,
     room_words,
 )
-from soft_lantern.render.worker import Newest
 
 MOST_SHOWN, MOST_MERGED, MOST_LISTED = 4096, 20_000, 100_000
 
@@ -61,8 +60,6 @@ class Extracted:
 
 class ExtractDialog(QDialog):
     """`then` gets the palette, and the pictures it is of, brought down to its colours where they were quantised."""
-
-    _found = pyqtSignal(object)
 
     def __init__(
         self,
@@ -113,8 +110,9 @@ class ExtractDialog(QDialog):
         self.count.valueChanged.connect(lambda _: self.refresh())
         self.result_palette = palette
         self.result_pictures: list[Picture] = []
-        self._newest = Newest("counting colours")
-        self._found.connect(self._show)
+        self._asking = Asking("counting colours", self)
+        self._asking.answered.connect(self._show)
+        self._asking.failed.connect(self.words.setText)
         self.refresh()
 
     def refresh(self) -> None:
@@ -129,15 +127,14 @@ class ExtractDialog(QDialog):
         assert ok
         ok.setEnabled(False)
         self.words.setText("Counting…")
-        work = lambda: self._found.emit(extracted(pictures, options))  # noqa: E731
-        self._newest.submit("count", work, self.words.setText)
+        self._asking.ask(lambda: extracted(pictures, options))
 
     def accept(self) -> None:
         self.then(self.result_palette, self.result_pictures)
         super().accept()
 
     def done(self, result: int) -> None:
-        self._newest.stop(wait=False)
+        self._asking.stop(wait=False)
         super().done(result)
 
     def _show(self, found: Extracted) -> None:

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.asking import Asking
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.gradient_bar import GradientBar
@@ -61,6 +62,10 @@ class LineDialog(QDialog):
         self.tolerance.setAccessibleName("tolerance")
         self.words = quiet_label("Drag a line over the image", wraps=True)
         self.fitted: Gradient | None = None
+        self._asked = 0
+        self._asking = Asking("fitting a gradient", self)
+        self._asking.answered.connect(self._show_fitted)
+        self._asking.failed.connect(self._complain)
         kinds = QDialogButtonBox.StandardButton
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         self.buttons.accepted.connect(self.accept)
@@ -87,17 +92,31 @@ class LineDialog(QDialog):
         self.fit()
 
     def fit(self) -> None:
-        """Fit a gradient to the line as it is drawn."""
+        """Fit a gradient to the line as it is drawn, beside the window."""
         if self.canvas.image is None:
             return
-        colours = along(self.canvas.image, self.canvas.line)
-        try:
-            self.fitted, error = fitted_gradient(colours, self.tolerance.value, self.gradient)
-        except LanternError as wrong:
-            self.words.setText(sentence(str(wrong)))
-            return
+        colours, tolerance = along(self.canvas.image, self.canvas.line), self.tolerance.value
+        self._asked = asked = self._asked + 1
+        self._let_accept(False)
+        self._asking.ask(lambda: (*fitted_gradient(colours, tolerance, self.gradient), len(colours), asked))
+
+    def done(self, result: int) -> None:
+        self._asking.stop(wait=False)
+        super().done(result)
+
+    def _let_accept(self, on: bool) -> None:
+        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        assert ok
+        ok.setEnabled(on)
+
+    def _show_fitted(self, found: tuple[Gradient, float, int, int]) -> None:
+        self.fitted, error, texels, asked = found
+        self._let_accept(asked == self._asked)
         self.bar.show_gradient(self.fitted)
-        self.words.setText(f"{len(self.fitted.stops)} stops, within ΔE OK {error:.4f} of {len(colours)} texels")
+        self.words.setText(f"{len(self.fitted.stops)} stops, within ΔE OK {error:.4f} of {texels} texels")
+
+    def _complain(self, text: str) -> None:
+        self.words.setText(sentence(text))
 
     def accept(self) -> None:
         if self.fitted:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -22,6 +22,7 @@ from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.app.widgets.texels import Texels
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import write_png
@@ -156,10 +157,8 @@ class RecolourDialog(QDialog):
 
 
 def _pixmap(pixels: Pixels) -> QPixmap:
-    height, width = pixels.shape[:2]
-    data = np.ascontiguousarray(pixels).tobytes()
-    image = QImage(data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+    image = rgba_image(pixels)
     fitted = Qt.AspectRatioMode.KeepAspectRatio
-    small = max(width, height) < SHOWN
+    small = max(pixels.shape[:2]) < SHOWN
     how = Qt.TransformationMode.FastTransformation if small else Qt.TransformationMode.SmoothTransformation
     return QPixmap.fromImage(image.scaled(SHOWN, SHOWN, fitted, how))

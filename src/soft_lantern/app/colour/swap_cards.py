@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.graph.document import Palette
 from soft_lantern.graph.palettes import Pixels, decoded
 
@@ -108,9 +109,7 @@ class SwapCards(QWidget):
     def _picture(self, palette: Palette, side: int) -> QImage:
         if self.indices is None:
             return QImage(1, 1, QImage.Format.Format_RGBA8888)
-        pixels = np.ascontiguousarray(decoded(self.indices, palette, side))
-        height, width = pixels.shape[:2]
-        return QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+        return rgba_image(decoded(self.indices, palette, side))
 
 
 def seen_part(pixels: Pixels) -> Pixels:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.asking import Asking
 from soft_lantern.app.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.colour.gradient_sources import GRADIENT_FILES, GradientSources
@@ -49,7 +50,7 @@ from soft_lantern.graph.ramp_users import users_of
 from soft_lantern.graph.swap_sets import swap_set, with_palette
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import Looks
-from soft_lantern.render.worker import Newest, RenderWorker
+from soft_lantern.render.worker import RenderWorker
 
 Ramp = Gradient | Palette
 PALETTE_FILES = "Palettes (*.gpl *.json)"
@@ -57,8 +58,6 @@ PALETTE_FILES = "Palettes (*.gpl *.json)"
 
 class ColourDesk(QWidget):
     """Where gradients and palettes are made and tuned."""
-
-    _measured = pyqtSignal(object, object)
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,7 +84,7 @@ class ColourDesk(QWidget):
         self.used_by.linkActivated.connect(self.show_user)
         self._filling = False
         self._looks = Looks()
-        self._newest = Newest("usage")
+        self._usage = Asking("usage", self)
         self._measuring = single_shot(self, 120, self._measure)
         self._lay_out()
         self.list.currentItemChanged.connect(lambda *_: self._show())
@@ -102,7 +101,8 @@ class ColourDesk(QWidget):
         page.file_wanted.connect(self._choose_target)
         self.palette_page.chosen.connect(self.choose)
         self.palette_page.file_wanted.connect(self._choose_target)
-        self._measured.connect(self._take_usage)
+        self._usage.answered.connect(self._take_usage)
+        self._usage.failed.connect(session.told)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
@@ -112,7 +112,7 @@ class ColourDesk(QWidget):
 
     def stop(self) -> None:
         """Stop what runs beside the window."""
-        self._newest.stop()
+        self._usage.stop()
         self.stage.stop()
 
     @property
@@ -271,14 +271,12 @@ class ColourDesk(QWidget):
         images = dict(session.images)
         if scene is None or chosen not in project.gradients:
             return
+        self._usage.ask(
+            lambda: (chosen, usage_of(project, chosen, scene, models, view, images, self._looks)),
+        )
 
-        def work() -> None:
-            found = usage_of(project, chosen, scene, models, view, images, self._looks)
-            self._measured.emit(chosen, found)
-
-        self._newest.submit("usage", work, session.told.emit)
-
-    def _take_usage(self, gradient_id: str, usage: Usage) -> None:
+    def _take_usage(self, found: tuple[str, Usage]) -> None:
+        gradient_id, usage = found
         if gradient_id == self.chosen:
             pixels = int(usage.counts.sum())
             words = (

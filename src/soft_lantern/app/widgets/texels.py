@@ -8,6 +8,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.values.images import Image
 
 Linear = tuple[float, ...]
@@ -103,9 +104,7 @@ def picture_of(image: Image) -> QImage:
         texels = (texels >> 8).astype(np.uint8)
     elif texels.dtype != np.uint8:
         texels = (np.clip(np.nan_to_num(texels), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
-    height, width = texels.shape[:2]
-    data = np.ascontiguousarray(texels).tobytes()
-    return QImage(data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+    return rgba_image(texels)
 
 
 if __name__ == "__main__":
