@@ -5,14 +5,18 @@ from __future__ import annotations
 import gc
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from PyQt6.QtCore import QSettings
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from by_hand import Open, until
+from held import held_qobjects
+from soft_lantern.app.background import Background
 from soft_lantern.app.main import make_application
 from soft_lantern.app.window import MainWindow
 from soft_lantern.demo.project import height_ramp, write_demo
@@ -20,11 +24,42 @@ from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
+from soft_lantern.render.worker import Newest
 
 # The same examples every time, so that a red run is about the change; HYPOTHESIS_PROFILE=explore looks for new ones.
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.register_profile("explore", deadline=None, print_blob=True)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
+
+
+@pytest.fixture(scope="session")
+def qapp(tmp_path_factory: pytest.TempPathFactory) -> QApplication:
+    """The application as the program makes it, with what keeps threads from its objects."""
+    settings_in(tmp_path_factory.mktemp("settings"))
+    return make_application()
+
+
+def settings_in(folder: Path) -> None:
+    """Keep what the window remembers here: no test reads or changes the person's own."""
+    QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(folder))
+
+
+@pytest.fixture(autouse=True)
+def _threads_hold_no_qobject(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever any test lets a thread do, no QObject goes with it: its owner could close it meanwhile."""
+    submit, begin = Newest.submit, Background.submit
+
+    def newest(self: Newest, place: str, work: Callable[[], None], complain: Callable[[str], None]) -> None:
+        for each in (work, complain):
+            assert not (found := list(held_qobjects(each))), found
+        submit(self, place, work, complain)
+
+    def background(self: Background, work: Callable[[], object]) -> object:
+        assert not (found := list(held_qobjects(work))), found
+        return begin(self, work)
+
+    monkeypatch.setattr(Newest, "submit", newest)
+    monkeypatch.setattr(Background, "submit", background)
 
 
 @pytest.fixture(scope="session")
@@ -62,7 +97,8 @@ def ramp() -> Material:
 @pytest.fixture
 def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
     """Opens windows on project folders and closes them after the test, dropping what is not saved."""
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    settings_in(tmp_path / "config")
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     make_application()
     opened: list[MainWindow] = []
 
@@ -79,7 +115,7 @@ def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) 
 
     yield open_on
     for window in opened:
-        window.session.undo.setClean()
+        window.session.saver.let_go()
         window.close()
         window.deleteLater()
     opened.clear()

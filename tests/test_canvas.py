@@ -13,7 +13,7 @@ from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.canvas.painting import Health
 from soft_lantern.app.canvas.shapes import spread
 from soft_lantern.app.main import make_application
-from soft_lantern.app.measurer import Answer, Measurer, Question
+from soft_lantern.app.measurer import Answer, Answers, Question
 from soft_lantern.demo.project import moth_trail
 from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.document import Material, Node, Project, changed
@@ -28,7 +28,7 @@ def canvas(qtbot: object, ramp: Material) -> Iterator[Canvas]:
     make_application()
     made = Canvas()
     made.resize(1000, 640)
-    made.edited.connect(lambda name, material, merge: made.show_material(material))
+    made.edited.connect(lambda graph_id, name, edit, merge: made.show_material(edit(made.material)))
     made.show_material(ramp)
     made.show()
     made.activateWindow()
@@ -151,11 +151,7 @@ def test_what_fits_a_wire_really_fits(ramp: Material) -> None:
 
 
 def measured(material: Material, **fields: object) -> Answer:
-    measurer = Measurer()
-    try:
-        return measurer.answer(Question(material, {}, **fields))  # type: ignore[arg-type]
-    finally:
-        measurer.stop()
+    return Answers().answer(Question(material, {}, **fields))  # type: ignore[arg-type]
 
 
 def test_the_health_of_wires_and_strips_shows_in_pixels(canvas: Canvas) -> None:
@@ -183,10 +179,9 @@ def test_the_health_of_wires_and_strips_shows_in_pixels(canvas: Canvas) -> None:
 
 
 def test_thumbnails_are_kept_while_their_values_are_the_same(ramp: Material) -> None:
-    measurer = Measurer()
+    measurer = Answers()
     first = measurer.answer(Question(ramp, {}))
     second = measurer.answer(Question(parameters.change_parameter(ramp, "spread", default=1.0), {}))
-    measurer.stop()
     keys = {n: (first.thumbnails[n].cacheKey(), second.thumbnails[n].cacheKey()) for n in first.thumbnails}
     assert {n for n, (a, b) in keys.items() if a != b} == {"spread", "divide", "height_mask", "ramp_colour"}
     hidden = edits.change_node(ramp, "rise", thumbnail=False)

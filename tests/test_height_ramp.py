@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from soft_lantern.formats.project_folder import save_project
+from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import package, write_package
 from soft_lantern.graph.document import Asset, Material, Node, Project, Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.edits import choose_setting, type_value

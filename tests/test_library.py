@@ -15,7 +15,8 @@ from scipy import ndimage
 import test_nodes_materialx
 from soft_lantern.errors import BadEdit, BadFile
 from soft_lantern.formats.images import bring_in_image, load_images, load_texture
-from soft_lantern.formats.project_folder import open_project, save_project
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import HEADS, package
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.checks import check_project

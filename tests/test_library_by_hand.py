@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QMenu
 from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_node, until, wire
 from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.window import MainWindow
-from soft_lantern.graph.edits import fitting_inputs
+from soft_lantern.graph.edits import fitting_inputs, type_value
 from soft_lantern.graph.lowering import lower
 
 
@@ -34,7 +34,7 @@ def place(window: MainWindow, text: str, column: int, row: int) -> str:
 
 
 def undo_all(window: MainWindow) -> None:
-    while window.session.undo.canUndo():
+    while window.session.undo.can_undo:
         window.session.undo.undo()
 
 
@@ -191,7 +191,7 @@ def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWind
     assert "Costs 7 operations" in window.build.node_help.toPlainText()
     QTest.mouseDClick(canvas, LEFT, Qt.KeyboardModifier.NoModifier, middle_of(canvas, held).toPoint())
     assert session.material_id == snippet.id and window.materials.currentText() == "Snippet 1 (snippet)"
-    canvas.edit("Type value", type_into(canvas, "height_mask", "high", 0.4))
+    canvas.edit("Type value", lambda m: type_value(m, "height_mask", "high", 0.4))
     session.open_material("height_ramp")
     assert (settled(window) != before).any(axis=2).mean() > 0.02
     second = type_node(canvas, "snippet 1", QPointF(60, 60))
@@ -202,9 +202,3 @@ def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWind
     session.open_material(snippet.id)
     window.actions_by_name["Delete snippet"].trigger()
     assert "is used in" in window.message.text() and snippet.id in session.project.snippets
-
-
-def type_into(canvas: object, node_id: str, port: str, number: float) -> object:
-    from soft_lantern.graph.edits import type_value
-
-    return type_value(canvas.material, node_id, port, number)  # type: ignore[attr-defined]

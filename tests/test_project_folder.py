@@ -14,16 +14,10 @@ import pytest
 
 from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadProject, LanternError
-from soft_lantern.formats import project_folder
-from soft_lantern.formats.project_folder import (
-    JOURNAL,
-    PENDING,
-    changed_outside,
-    open_project,
-    project_files,
-    save_project,
-    schemas,
-)
+from soft_lantern.formats import journal
+from soft_lantern.formats.project_folder import changed_outside, open_project
+from soft_lantern.formats.records import project_files, schemas
+from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.instances import override, put_material, remove_instance
@@ -47,7 +41,7 @@ def test_saving_writes_only_what_changed_and_removes_only_its_own(demo_folder: P
     before = {p: p.stat().st_mtime_ns for p in demo_folder.rglob("*.json")}
     project = remove_instance(opened.project, "pool_depths")
     project = override(project, "amber_hour", "origin", 1.5)
-    save_project(project, demo_folder, opened.snapshot)
+    save_project(project, demo_folder, opened.on_disk)
     after = {p: p.stat().st_mtime_ns for p in demo_folder.rglob("*.json")}
     touched = {p.name for p in after if before.get(p) != after[p]} | {p.name for p in before if p not in after}
     assert touched == {"pool_depths.json", "amber_hour.json", "garden.json"}
@@ -65,7 +59,7 @@ def test_fields_of_a_later_version_survive(demo_folder: Path) -> None:
     opened = open_project(demo_folder)
     material = change_parameter(opened.project.materials["height_ramp"], "spread", default=3.0)
     moved = changed(material, parameters=material.parameters[::-1])
-    save_project(put_material(opened.project, moved), demo_folder, opened.snapshot)
+    save_project(put_material(opened.project, moved), demo_folder, opened.on_disk)
     again = json.loads(path.read_text())
     assert (again["mood"], again["nodes"]["ramp_colour"]["tape"]) == ("dusk", [1, {"x": None}])
     assert [p.get("soft_limits") for p in again["parameters"] if p["id"] == "origin"] == [[-3, 3]]
@@ -100,7 +94,7 @@ def test_a_damaged_file_is_told_kept_and_does_not_stop_the_rest(demo_folder: Pat
     assert "materials/broken.json" in notice.text
     assert __import__("re").search(words, notice.text)
     assert "height_ramp" in opened.project.materials
-    save_project(changed(opened.project, name="Renamed"), demo_folder, opened.snapshot)
+    save_project(changed(opened.project, name="Renamed"), demo_folder, opened.on_disk)
     assert path.read_text() == text
 
 
@@ -113,7 +107,7 @@ def test_a_folder_that_is_no_project_is_refused_in_one_line(tmp_path: Path, text
 
 
 def test_changes_from_outside_are_seen(demo_folder: Path) -> None:
-    snapshot = open_project(demo_folder).snapshot
+    snapshot = open_project(demo_folder).on_disk.files
     assert changed_outside(demo_folder, snapshot) == []
     (demo_folder / "instances" / "amber_hour.json").write_text("{}")
     (demo_folder / "instances" / "last_light.json").unlink()
@@ -144,10 +138,10 @@ def _save_and_die(folder: Path, steps: int) -> None:
 
         return wrapper
 
-    for name in ("replace", "fsync", "open", "unlink", "mkdir"):
+    for name in ("replace", "fsync", "open", "unlink", "mkdir", "pwrite", "rmdir"):
         setattr(os, name, counted(getattr(os, name)))
     opened = open_project(folder)
-    save_project(_states()[1], folder, opened.snapshot)
+    save_project(_states()[1], folder, opened.on_disk)
     os._exit(0)
 
 
@@ -163,8 +157,10 @@ def test_a_save_killed_anywhere_leaves_the_old_or_the_new_state_whole(tmp_path: 
         process.join()
         got = open_project(folder)
         assert got.project in (old, new) and not got.notices
-        assert not (folder / JOURNAL).exists() and not (folder / PENDING).exists()
         found["old" if got.project == old else "new"] += 1
+        save_project(changed(got.project, name="Next"), folder, got.on_disk)
+        assert open_project(folder).project == changed(got.project, name="Next")
+        assert [each.name for each in (folder / ".lantern").iterdir()] == ["lock"]
         if process.exitcode == 0:
             break
     assert found["old"] > 5 and found["new"] > 3, found
@@ -203,8 +199,8 @@ def test_a_read_only_folder_is_said_not_crashed(demo_folder: Path, monkeypatch: 
     def refuse(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(project_folder, "_write_through", refuse)
+    monkeypatch.setattr(journal, "_sync", refuse)
     with pytest.raises(BadProject, match="No space left"):
-        save_project(changed(opened.project, name="X"), demo_folder, opened.snapshot)
+        save_project(changed(opened.project, name="X"), demo_folder, opened.on_disk)
     monkeypatch.undo()
     assert open_project(demo_folder).project == opened.project

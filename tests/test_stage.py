@@ -255,7 +255,7 @@ def test_bookmarks_turntable_and_scenes(dress: MainWindow) -> None:
     assert len(session.scene.objects) == 1
     dress.actions_by_name["Delete scene"].trigger()
     assert "garden" in session.project.scenes and session.scene
-    while session.undo.canUndo():
+    while session.undo.can_undo:
         session.undo.undo()
     assert set(session.project.scenes) == scenes
 
@@ -320,7 +320,7 @@ def test_a_mesh_import_can_be_cancelled_and_changes_nothing(window: MainWindow, 
     assert sorted(p.name for p in (demo_folder / "meshes").iterdir()) == files
     assert "cancelled" in window.message.text()
     with pytest.raises(Cancelled):
-        started[0](0.5, "")
+        started[0].progress(0.5, "")
 
 
 class Failing(SoftRenderer):

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from soft_lantern.demo.project import moth_trail
-from soft_lantern.formats.project_folder import save_project
+from soft_lantern.formats.saving import save_project
 from soft_lantern.graph import edits
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.checks import check_material, uniform_bounds
@@ -412,7 +412,8 @@ def test_note_areas_stay_round_their_slips_through_tidy_and_moves() -> None:
     material = edits.add_note(material, note)
     inside = nodes_in(material, note)
     assert {"glow", "sparkle", "both_glows"} <= set(inside)
-    scattered = edits.move_note(material, "n", inside, 500, -300)
+    places = {i: (material.nodes[i].x, material.nodes[i].y) for i in inside}
+    scattered = edits.put_note_at(material, material.notes[0], places, 500, -300)
     tidied = tidy(scattered)
     assert set(nodes_in(tidied, tidied.notes[0])) >= set(inside)
     assert edits.remove_note(tidied, "n").nodes == tidied.nodes

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
 import os
+import re
 import runpy
 import shutil
+import signal
+import socket
 import sys
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Annotated, Any, Literal, Protocol, TypeVar
+from typing import Annotated, Any, Literal, NoReturn, Protocol, TypeVar
 
 import typer
 from rich.console import Console
@@ -21,7 +25,8 @@ from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images, write_exr, write_png
-from soft_lantern.formats.project_folder import open_project, save_project
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import HEADS, write_package
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Asset, Instance, Material, Project, Scene, StageObject, View, changed
@@ -30,8 +35,10 @@ from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices import Severity
 from soft_lantern.graph.parameters import held
 from soft_lantern.ir.expr import Expr, Type
+from soft_lantern.ir.hand_point import hand_point
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
+from soft_lantern.limits import PICTURE_SIDE
 from soft_lantern.render.choose import BACKENDS, renderer_for
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
@@ -49,7 +56,6 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Soft Lantern, without its window.",
 )
-LARGEST_PICTURE = 8192
 
 ProjectFolder = Annotated[Path, typer.Argument(metavar="PROJECT", help="the project's folder")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="where to write")]
@@ -112,7 +118,7 @@ def check(
     else:
         for notice in notices:
             where = f"{notice.place}: " if notice.place else ""
-            print(f"{notice.severity}: {where}{notice.text}")
+            print(" ".join(f"{notice.severity}: {where}{notice.text}".split()))
         print(f"{len(notices)} notice{'' if len(notices) == 1 else 's'}")
     if any(n.severity is Severity.ERROR for n in notices):
         raise typer.Exit(1)
@@ -284,7 +290,13 @@ def bench(as_json: Annotated[bool, typer.Option("--json", help="print as JSON")]
         print(f"{row.name:56} {row.value:8.2f} {row.unit:2}  must be {row.limit:g} or less: {verdict}")
 
 
-@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+@app.command(
+    context_settings={
+        "allow_extra_args": True,
+        "ignore_unknown_options": True,
+        "allow_interspersed_args": False,  # from FILE.py on, everything is the script's, --help too
+    }
+)
 def script(context: typer.Context, file: Annotated[Path, typer.Argument(metavar="FILE.py")]) -> None:
     """Run a Python script with the package importable; what follows FILE.py is the script's own arguments."""
     if not file.is_file():
@@ -294,25 +306,71 @@ def script(context: typer.Context, file: Annotated[Path, typer.Argument(metavar=
 
 
 def main() -> None:
-    """The entry point: run a command, and say in one line what went wrong."""
+    """The entry point: run a command, and say in one line what went wrong.
+
+    Exit codes: 2 where what was given is wrong or the disk refuses, 70 after a mistake of this program, 128 and the
+    signal's number after a signal.
+    """
+    signal.signal(signal.SIGTERM, _ended)
     try:
         code = app(standalone_mode=False)
     except LanternError as error:
-        print(f"lantern: {error}", file=sys.stderr)
-        sys.exit(2)
-    except typer.Abort:
-        sys.exit(130)
+        _leave(str(error), 2)
+    except (typer.Abort, KeyboardInterrupt):
+        _leave("stopped", 128 + signal.SIGINT)
+    except _Ended:
+        _leave("ended", 128 + signal.SIGTERM)
     except typer.TyperException as error:  # a command line that cannot be understood
-        words = error.format_message() if hasattr(error, "format_message") else str(error)
-        print(f"lantern: {' '.join(words.split())}", file=sys.stderr)
-        sys.exit(2)
+        _leave(error.format_message() if hasattr(error, "format_message") else str(error), 2)
+    except BrokenPipeError:  # whoever read the output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(128 + signal.SIGPIPE)
+    except OSError as error:
+        _leave(f"{error.filename or 'the system'}: {error.strerror or error}", 2)
+    except MemoryError:
+        _leave("this does not fit into memory", 2)
+    except Exception as error:
+        if sys.argv[1:2] == ["script"] or os.environ.get("LANTERN_TRACEBACK"):
+            raise
+        _leave(f"a mistake of this program, {type(error).__name__}: {error} (LANTERN_TRACEBACK=1 tells where)", 70)
     sys.exit(code if isinstance(code, int) else 0)
 
 
+class _Ended(BaseException):
+    """The system asked this process to end."""
+
+
+def _ended(number: int, frame: object) -> None:
+    raise _Ended
+
+
+def _leave(words: str, code: int) -> NoReturn:
+    print(f"lantern: {' '.join(words.split())}", file=sys.stderr)
+    sys.exit(code)
+
+
 def _open_window(folder: Path, only: str | None = None) -> None:
+    _check_screen()
     from soft_lantern.app.main import run
 
     sys.exit(run(folder, only))
+
+
+def _check_screen() -> None:
+    """Raises BadValue where Qt would end the program for want of a screen."""
+    platform = os.environ.get("QT_QPA_PLATFORM", "")
+    if platform.partition(":")[0] not in ("", "xcb", "wayland", "wayland-egl"):
+        return
+    display, wayland = os.environ.get("DISPLAY", ""), os.environ.get("WAYLAND_DISPLAY", "")
+    if not display and not wayland:
+        raise BadValue("there is no screen to open a window on: neither DISPLAY nor WAYLAND_DISPLAY is set")
+    number = re.fullmatch(r"(?:unix)?:(\d+)(?:\.\d+)?", display)
+    if number and not wayland and not Path(f"/tmp/.X11-unix/X{number.group(1)}").exists():
+        with contextlib.closing(socket.socket(socket.AF_UNIX)) as screen:
+            try:
+                screen.connect(f"\0/tmp/.X11-unix/X{number.group(1)}")
+            except OSError:
+                raise BadValue(f"there is no screen {display} to open a window on") from None
 
 
 class _Named(Protocol):
@@ -370,9 +428,10 @@ def _single_object(document: Project, asset: str, material: str, instance: str) 
 
 def _parsed_size(text: str) -> tuple[int, int]:
     parts = text.lower().split("x")
-    if len(parts) != 2 or not all(p.isdigit() and 1 <= int(p) <= LARGEST_PICTURE for p in parts):
-        raise BadValue(f"“{text}” is not a size; write WIDTHxHEIGHT, each from 1 to {LARGEST_PICTURE}")
-    return int(parts[0]), int(parts[1])
+    sides = [int(part) for part in parts if re.fullmatch(r"[0-9]{1,5}", part)]
+    if len(parts) != 2 or len(sides) != 2 or not all(1 <= side <= PICTURE_SIDE for side in sides):
+        raise BadValue(f"“{text}” is not a size; write WIDTHxHEIGHT, each from 1 to {PICTURE_SIDE}")
+    return sides[0], sides[1]
 
 
 def _pair(text: str, option: str) -> tuple[str, str]:
@@ -393,9 +452,12 @@ def _value(text: str, name: str) -> Value:
 
 
 def _inputs(given: list[str]) -> dict[str, tuple[float, ...]]:
-    """Every surface input's components; `position`, `normal` and `vertex_color` may be given by their short names."""
-    found = {name: tuple(map(float, each.default)) for name, each in INPUTS.items()}
-    short = {"position": ["position_world", "position_object"], "normal": ["normal_world"]}
+    """Every surface input's components, those that follow from what is given too.
+
+    `position` is the point in the world, where its object stands at the origin unless said, and `normal` its normal.
+    """
+    found: dict[str, tuple[float, ...]] = {}
+    short = {"position": ["position_world"], "normal": ["normal_world"]}
     for text in given:
         name, values = _pair(text, "--at")
         targets = short.get(name, [name])
@@ -406,7 +468,7 @@ def _inputs(given: list[str]) -> dict[str, tuple[float, ...]]:
         if len(parts) != INPUTS[targets[0]].type.width:
             raise BadValue(f"{name} takes {INPUTS[targets[0]].type.width} number(s), not {len(parts)}")
         found |= dict.fromkeys(targets, parts)
-    return found
+    return hand_point(found)
 
 
 def _computed(results: dict[str, Expr], leaves: dict[str, Any], reader: str) -> dict[str, list[float | str]]:

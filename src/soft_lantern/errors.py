@@ -4,7 +4,10 @@ from __future__ import annotations
 
 
 class LanternError(Exception):
-    """Something a person can read and act on; shown in one place, never as a stack trace."""
+    """Something a person can read and act on; shown in one place, never as a stack trace. It is one line."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__(" ".join(words.split()))
 
 
 class BadProject(LanternError):

@@ -14,6 +14,7 @@ from PIL import Image as Pillow
 from PIL import ImageDraw, ImageFont
 
 from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats.places import whole
 from soft_lantern.graph.document import Asset, Environment, Project, Scene, StageObject, View, changed
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.frame import Frame, Picture, Renderer
@@ -123,11 +124,8 @@ def write(sheet: Pillow.Image, path: Path) -> None:
     """Save a sheet as PNG or PDF, by the file's ending. Raises BadFile."""
     if path.suffix.lower() not in ENDINGS:
         raise BadFile(f"{path.name}: a contact sheet is written as {' or '.join(ENDINGS)}")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        sheet.save(path, path.suffix[1:].upper(), resolution=144.0)
-    except OSError as error:
-        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
+    with whole(path) as draft:
+        sheet.save(draft, path.suffix[1:].upper(), resolution=144.0)
 
 
 def named_asset(project: Project, name: str, primitives: Sequence[str]) -> tuple[Project, str]:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import os
-from collections.abc import Mapping, Sequence
+import signal
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import get_context
+from multiprocessing import active_children, get_context
 
 import numpy as np
 import numpy.typing as npt
@@ -51,7 +54,8 @@ def draw_on_all_cores(
     pool = ProcessPoolExecutor(count, get_context("spawn"), _begin, given)
     try:
         starts = range(0, len(listed), EACH)
-        waiting = {pool.submit(_drawn, list(listed[start : start + EACH])): start for start in starts}
+        with _unsignalled():  # half of what a process is given would make it complain
+            waiting = {pool.submit(_drawn, list(listed[start : start + EACH])): start for start in starts}
         progress(0.0, f"Drawing {len(listed)} pictures on {count} cores")
         for done in as_completed(waiting):
             found[waiting[done]] = done.result()
@@ -59,6 +63,10 @@ def draw_on_all_cores(
             progress(taken / len(listed), f"Drawing on {count} cores, {taken} of {len(listed)}")
     except BrokenProcessPool as error:
         raise LanternError("a process that drew the sheet was ended from outside") from error
+    except BaseException:  # cancelled, or told to end: nobody waits for what is half drawn
+        for process in active_children():
+            process.terminate()
+        raise
     finally:
         pool.shutdown(wait=False, cancel_futures=True)
     return [picture for start in sorted(found) for picture in found[start]]
@@ -82,6 +90,9 @@ def _begin(
     size: tuple[int, int],
     backend: str | None,
 ) -> None:
+    _end_with_parent()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is the parent that hears the person
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)
     os.environ.setdefault("LP_NUM_THREADS", "1")  # a software driver is not to take every core for itself as well
     _Hands.project, _Hands.models, _Hands.images, _Hands.size = project, models, images, size
     try:
@@ -89,6 +100,30 @@ def _begin(
     except NoGraphics:
         _Hands.renderer, _ = renderer_for("soft")
     _Hands.looks = Looks()
+
+
+_ENDING = (signal.SIGINT, signal.SIGTERM)
+
+
+@contextlib.contextmanager
+def _unsignalled() -> Iterator[None]:
+    """Hear of signals only afterwards."""
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def _end_with_parent() -> None:
+    """Ask the system to end this process when the one that draws the sheet is gone, however it went."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    if os.getppid() == 1:
+        os._exit(143)
+
+
+_PR_SET_PDEATHSIG = 1
 
 
 def _drawn(listed: list[Cell]) -> list[Pixels]:

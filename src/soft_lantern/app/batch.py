@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 
+from soft_lantern.app.beside import reply_to
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.tasks import Task
 from soft_lantern.errors import LanternError
@@ -31,22 +32,17 @@ class Work:
 class Batch(QObject):
     """Carries out some work. Other pictures, such as the stage's own, are drawn in between."""
 
-    _taken = pyqtSignal(int)
-    _failed = pyqtSignal(str)
-
     def __init__(self, session: Session, worker: RenderWorker, place: str, work: Work) -> None:
         super().__init__(session)
         self.session, self.worker, self.place, self.work = session, worker, place, work
         self.task = Task(work.words, self)
         session.task_started.emit(self.task)
-        self._taken.connect(self._next)
-        self._failed.connect(self._end)
         self._next(0)
 
     def _next(self, number: int) -> None:
         work = self.work
         try:
-            self.task(number / work.count, f"{work.words}, {min(number + 1, work.count)} of {work.count}")
+            self.task.progress(number / work.count, f"{work.words}, {min(number + 1, work.count)} of {work.count}")
         except LanternError:
             self._end(work.over(number))
             return
@@ -57,15 +53,17 @@ class Batch(QObject):
                 self._end(sentence(str(error)))
             return
 
+        go_on, failed, keep = reply_to(self, self._next), reply_to(self, self._end), work.take
+
         def take(picture: Picture) -> None:
             try:
-                work.take(number, picture)
+                keep(number, picture)
             except LanternError as error:
-                self._failed.emit(sentence(str(error)))
+                failed(sentence(str(error)))
                 return
-            self._taken.emit(number + 1)
+            go_on(number + 1)
 
-        self.worker.submit(self.place, Job(work.make(number), take, self._failed.emit))
+        self.worker.submit(self.place, Job(work.make(number), take, failed))
 
     def _end(self, text: str) -> None:
         self.task.end()

@@ -8,19 +8,20 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QEventLoop, QPointF, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.main import make_application
-from soft_lantern.app.measurer import Measurer, Question
+from soft_lantern.app.measurer import Answers, Question
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.window import MainWindow
 from soft_lantern.bench import Row, chain
 from soft_lantern.demo.project import write_demo
-from soft_lantern.formats.project_folder import save_project
+from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.document import Instance, Project, changed
 from soft_lantern.graph.edits import connect
 from soft_lantern.graph.instances import override, put_material
@@ -58,11 +59,11 @@ def _working_in_300() -> list[Row]:
         for turn in range(FRAMES):
             first, other = clamps[turn % 20], clamps[turn % 20 + 30]
             started = time.perf_counter()
-            canvas.edit("Wire", connect(canvas.material, f"{first}.out", f"{other}.low"))
+            canvas.edit("Wire", partial(connect, out=f"{first}.out", into=f"{other}.low"))
             longest = max(longest, time.perf_counter() - started)
             _live(15)
         rows.append(Row("window busy by one wire, 300 nodes", longest * 1000, 33, "ms"))
-        window.session.undo.setClean()
+        window.session.saver.let_go()
         window.close()
     return rows
 
@@ -90,7 +91,7 @@ def _dressing() -> list[Row]:
 
         orbit = steps(lambda turn: session.set_view(changed(session.view, yaw=turn * 2.0)))
         move = steps(lambda turn: session.change_object("Move", "stones", "m", position=(turn * 0.01, 0.0, 0.0)))
-        window.session.undo.setClean()
+        window.session.saver.let_go()
         window.close()
     return [
         Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
@@ -125,7 +126,7 @@ def _colouring() -> list[Row]:
             desk.palette_page.colour.changed.emit((turn / FRAMES, 0.2, 0.3, 1.0))
             busy["cell"].append(time.perf_counter() - started)
             _live(15)
-        window.session.undo.setClean()
+        window.session.saver.let_go()
         window.close()
     return [
         Row("window busy by one step of a dragged stop", statistics.median(busy["stop"]) * 1000, 16, "ms"),
@@ -165,15 +166,43 @@ def _tuning_5000() -> list[Row]:
             _live(15)
         compiled = window.worker.compiled - programs
         _live(1500)
+        saving = _busy_while_saving(window)
+        idle = _idle(window)
         seconds = _picturing(window)
-        window.session.undo.setClean()
+        window.session.saver.let_go()
         window.close()
     return [
         Row("opening 5,000 instances, beyond twice the reading", opening - 2 * reading, 1.0, "s"),
         Row("window busy by one step of a slider, 5,000 instances", statistics.median(busy) * 1000, 16, "ms"),
         Row("programs compiled by tuning", float(compiled), 0, "programs"),
+        Row("window busy by saving, 5,000 instances", saving * 1000, 50, "ms"),
+        Row("share of a core while nothing happens", idle * 100, 0.5, "%"),
         Row("500 small pictures of looks", seconds * 500 / PICTURES, 60, "s"),
     ]
+
+
+def _busy_while_saving(window: MainWindow) -> float:
+    """The longest the window's thread is away while one changed value is saved, in seconds."""
+    over: list[bool] = []
+    longest, last = 0.0, time.perf_counter()
+    window.session.saver.begin(over.append)
+    while not over:
+        QApplication.processEvents()
+        now = time.perf_counter()
+        longest, last = max(longest, now - last), now
+        time.sleep(0.0005)
+        last = time.perf_counter()
+    return longest
+
+
+def _idle(window: MainWindow, seconds: float = 8.0) -> float:
+    """The share of a core that an open window takes while nothing happens in it."""
+    window.go_to_desk("Build")
+    _live(4000)
+    loop, began = QEventLoop(), [time.process_time(), time.perf_counter()]
+    QTimer.singleShot(int(seconds * 1000), loop.quit)
+    loop.exec()
+    return (time.process_time() - began[0]) / (time.perf_counter() - began[1])
 
 
 def _picturing(window: MainWindow) -> float:
@@ -212,9 +241,8 @@ def _panning_1000() -> list[Row]:
     canvas.show()
     _live(300)
     rows = []
-    measurer = Measurer()
+    measurer = Answers()
     canvas.show_answer(measurer.answer(Question(canvas.material, {})))
-    measurer.stop()
     for name, scale in (("as a whole", canvas.scale), ("close by", 0.7)):
         canvas.scale = scale
         canvas.repaint()

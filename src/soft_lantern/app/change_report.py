@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
     QDialogButtonBox,
     QHeaderView,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -18,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.session import Session
-from soft_lantern.app.widgets.labels import heading_label
+from soft_lantern.app.widgets.labels import heading_label, picture_label
 from soft_lantern.graph.change_report import OUTSIDE, Effect, effects
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.family import clamped
@@ -114,7 +113,4 @@ class ChangeReport(QDialog):
                 self._miniatures.want((row, place), project, instance_id, SIDE)
 
     def _show_picture(self, key: tuple[int, int], image: QImage) -> None:
-        label = QLabel()
-        label.setPixmap(QPixmap.fromImage(image))
-        label.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.table.setCellWidget(*key, label)
+        self.table.setCellWidget(*key, picture_label(image))

@@ -5,14 +5,15 @@ The images of gradients and palettes, which have no files, are kept here too.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from soft_lantern.errors import BadFile
+from soft_lantern.app.background import Background
 from soft_lantern.formats.assets import load_model
 from soft_lantern.formats.images import load_texture
 from soft_lantern.graph.document import Asset, Project, Texture, changed
@@ -22,28 +23,26 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
 
 T = TypeVar("T")
+KEPT_FOR_UNDO = 12
+"""Models and images that are kept although nothing of the project reads them any more."""
 
 
 class LoadedFiles(QObject):
     """`changed` tells that something was read, or could not be; `notices` holds what is to be said of each file."""
 
     changed = pyqtSignal()
-    _read = pyqtSignal(object)
 
-    def __init__(
-        self, folder: Path, submit: Callable[[Callable[[], object]], object], parent: QObject | None = None
-    ) -> None:
-        """`submit`: what does work beside the window, one after another."""
+    def __init__(self, folder: Path, background: Background, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.folder, self._submit = folder, submit
+        self.folder, self._background = folder, background
         self.models: dict[str, Model] = {}
         self.images: dict[str, Image] = {}
         self.loading: set[str] = set()
         self.notices: dict[str, list[Notice]] = {}
         self._textures: dict[str, Texture] = {}
         self._assets: dict[str, Asset] = {}
+        self._gone: dict[str, None] = {}
         self._followed = Project(name="")
-        self._read.connect(lambda take: take())
 
     def follow(self, project: Project) -> None:
         """Read what a project has that is not read yet, or is read otherwise now."""
@@ -52,13 +51,35 @@ class LoadedFiles(QObject):
             if self._assets.get(asset.id) != asset:
                 self._assets[asset.id] = asset
                 self.loading.add(asset.id)
-                self._submit(partial(self._load_model, asset))
+                self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
         for texture in project.textures.values() if project.textures is not before.textures else ():
             if self._textures.get(texture.id) != texture:
                 self._textures[texture.id] = texture
-                self._submit(partial(self._load_image, texture))
+                self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+        if project.assets is not before.assets:
+            self._let_go(before.assets.keys() - project.assets.keys(), project.assets.keys())
+        if project.textures is not before.textures:
+            self._let_go(before.textures.keys() - project.textures.keys(), project.textures.keys())
         if project.gradients is not before.gradients or project.palettes is not before.palettes:
             self._follow_ramps(before, project)
+
+    def _let_go(self, gone: Iterable[str], present: Iterable[str]) -> None:
+        """Keep what went for a while, since undo may bring it back, then give its memory back."""
+        for record_id in present:
+            self._gone.pop(record_id, None)
+        self._gone.update(dict.fromkeys(gone))
+        while len(self._gone) > KEPT_FOR_UNDO:
+            record_id = next(iter(self._gone))
+            for held in (self._gone, self.models, self.images, self._assets, self._textures, self.notices):
+                held.pop(record_id, None)
+
+    def read_again(self, path: str) -> None:
+        """Read a mesh or image file anew that was written meanwhile."""
+        name = os.path.relpath(path, self.folder).replace(os.sep, "/")
+        for asset in [each for each in self._assets.values() if each.file == name]:
+            self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
+        for texture in [each for each in self._textures.values() if each.file == name]:
+            self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
 
     def hold_model(self, asset: Asset, model: Model) -> None:
         """Take in a model that is read already."""
@@ -81,22 +102,14 @@ class LoadedFiles(QObject):
         for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
             self.images.pop(gone, None)
 
-    def _load_image(self, texture: Texture) -> None:
-        try:
-            image: Image | None = load_texture(texture, self.folder)
-            notices: list[Notice] = []
-        except BadFile as error:
-            image, notices = None, [Notice(Severity.ERROR, "texture", str(error), texture.id)]
-        self._read.emit(lambda: self._take(self.images, texture.id, image, notices))
-
-    def _load_model(self, asset: Asset) -> None:
-        try:
-            model: Model | None = load_model(asset, self.folder)
-            assert model is not None
-            notices = _remarks(asset, model)
-        except BadFile as error:
-            model, notices = None, [Notice(Severity.ERROR, "mesh", str(error), asset.id)]
-        self._read.emit(lambda: self._take(self.models, asset.id, model, notices))
+    def _read(self, held: dict[str, T], record_id: str, read: Callable[[], tuple[T, list[Notice]]]) -> None:
+        """Read a file beside the window; whatever comes of it, it is no longer awaited."""
+        kind = "mesh" if held is self.models else "texture"
+        self._background.work_out(
+            read,
+            lambda found: self._take(held, record_id, *found),
+            lambda text: self._take(held, record_id, None, [Notice(Severity.ERROR, kind, text, record_id)]),
+        )
 
     def _take(self, held: dict[str, T], record_id: str, read: T | None, notices: list[Notice]) -> None:
         """Hold what was read of an asset's or texture's file, or nothing where it could not be."""
@@ -107,6 +120,15 @@ class LoadedFiles(QObject):
             held.pop(record_id, None)
         self.notices[record_id] = notices
         self.changed.emit()
+
+
+def _model_of(asset: Asset, folder: Path) -> tuple[Model, list[Notice]]:
+    model = load_model(asset, folder)
+    return model, _remarks(asset, model)
+
+
+def _image_of(texture: Texture, folder: Path) -> tuple[Image, list[Notice]]:
+    return load_texture(texture, folder), []
 
 
 def _remarks(asset: Asset, model: Model) -> list[Notice]:

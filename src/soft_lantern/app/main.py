@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import atexit
 import gc
-import signal
 import sys
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.garbage import GarbageCollector
+from soft_lantern.app.mishaps import keep_log, of_application
+from soft_lantern.app.signals import Signals
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.window import MainWindow
 
@@ -25,18 +28,36 @@ def run(folder: Path, only: str | None = None) -> int:
     application = make_application()
     window = MainWindow(folder, only=only)
     window.show()
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    beat = QTimer()
-    beat.start(300)  # lets Python see the signal
-    beat.timeout.connect(lambda: None)
+    signals = Signals(application)
+    ended = [0]
+
+    def end(number: int) -> None:
+        """What the system asks for is not to be answered by a question: keep what is not saved, and go."""
+        ended[0] = 128 + number
+        window.end_at_once()
+
+    signals.came.connect(end)
     QTimer.singleShot(SETTLED, gc.freeze)
-    return application.exec()
+    code = application.exec()
+    signals.stop()
+    return ended[0] or code
+
+
+_kept: list[QApplication] = []
+
+
+def _close_all() -> None:
+    application = QApplication.instance()
+    for widget in QApplication.topLevelWidgets() if application else ():
+        if isinstance(widget, MainWindow) and not sip.isdeleted(widget):
+            widget.end_at_once()
 
 
 def make_application() -> QApplication:
     """The Qt application with the shipped font and the theme chosen last."""
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
+    _kept[:] = [application]  # its end would take every widget and thread's relay with it
     application.setApplicationName("Soft Lantern")
     sys.setswitchinterval(TURN)
     application.setStyle("Fusion")
@@ -44,6 +65,9 @@ def make_application() -> QApplication:
     colours.use(colours.THEMES.get(chosen, colours.DUSK))
     if not application.findChild(GarbageCollector):
         GarbageCollector(application)
+        atexit.register(_close_all)  # a script may end with windows open, and threads may not outlive them
+    keep_log()
+    of_application()
     style.load_font()
     style.apply(application)
     return application

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from soft_lantern.app.beside import NewestAnswer
 from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.graph.checks import check_material, uniform_bounds
 from soft_lantern.graph.document import Material, Project, Scene, View, node_and_port, port_ref
@@ -21,7 +22,6 @@ from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.points import Points, flat_card, on_objects
 from soft_lantern.render.staging import Looks
-from soft_lantern.render.worker import Newest
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -71,7 +71,23 @@ class Measurer(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._newest = Newest("measuring")
+        self._newest = NewestAnswer("measuring", self, self.answered.emit, self.failed.emit)
+        self._answers = Answers()
+
+    def ask(self, question: Question) -> None:
+        """Measure; an ask not yet begun is dropped for this one."""
+        answers = self._answers
+        self._newest.ask(lambda: answers.answer(question))
+
+    def stop(self) -> None:
+        """End the thread."""
+        self._newest.stop()
+
+
+class Answers:
+    """Works out one answer after another, keeping what the next may share. On one thread at a time."""
+
+    def __init__(self) -> None:
         self._looks = Looks()
         self._measuring, self._probing = Measuring(), Measuring()
         self._card = flat_card(SIDE)
@@ -79,16 +95,8 @@ class Measurer(QObject):
         self._coarse_of: tuple[object, list[Notice]] = (None, [])
         self._pictures: dict[str, tuple[Array, bool, QImage]] = {}
 
-    def ask(self, question: Question) -> None:
-        """Measure; an ask not yet begun is dropped for this one."""
-        self._newest.submit("graph", lambda: self.answered.emit(self.answer(question)), self.failed.emit)
-
-    def stop(self) -> None:
-        """End the thread."""
-        self._newest.stop()
-
     def answer(self, question: Question) -> Answer:
-        """The answer to a question, on whichever thread this is called."""
+        """The answer to a question."""
         material = question.material
         lowered = self._looks.lowered(material)
         uniforms = uniform_values(lowered, material, question.values, question.images)

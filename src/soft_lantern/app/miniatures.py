@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from soft_lantern import sheet
+from soft_lantern.app.beside import reply_to
 from soft_lantern.app.session import Session
 from soft_lantern.graph.document import Asset, Project, StageObject, View, changed
 from soft_lantern.graph.instances import ancestry
@@ -32,7 +33,6 @@ class Miniatures(QObject):
 
     arrived = pyqtSignal(object, object)
     failed = pyqtSignal(object)
-    _drawn = pyqtSignal(object, object, int)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QObject | None = None) -> None:
         """`place`: a name for the worker that no other queue has."""
@@ -42,7 +42,6 @@ class Miniatures(QObject):
         self._waiting: dict[object, Callable[[], Frame]] = {}
         self._busy = False
         self._round = 0
-        self._drawn.connect(self._take)
 
     @property
     def settled(self) -> bool:
@@ -76,11 +75,8 @@ class Miniatures(QObject):
         key = next(iter(self._waiting))
         make, now = self._waiting.pop(key), self._round
         self._busy = True
-
-        def deliver(picture: Picture) -> None:
-            self._drawn.emit(key, picture, now)
-
-        self.worker.submit(self.place, Job(make, deliver, lambda _: self._drawn.emit(key, None, now)))
+        drawn = reply_to(self, lambda picture: self._take(key, picture, now))
+        self.worker.submit(self.place, Job(make, drawn, lambda _: drawn(None)))
 
     def _take(self, key: object, picture: Picture | None, asked: int) -> None:
         self._busy = False

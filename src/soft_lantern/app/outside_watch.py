@@ -17,29 +17,41 @@ PAUSE, AT_ONCE = 10, 150
 
 
 class OutsideWatch(QObject):
-    """`changed` tells that something may have changed, once it is quiet again."""
+    """`changed` tells that something may have changed, once it is quiet again; `touched` the path of each file then."""
 
     changed = pyqtSignal()
+    touched = pyqtSignal(str)
 
     def __init__(self, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.folder = folder
-        self._told = single_shot(self, QUIET, self.changed.emit)
+        self._told = single_shot(self, QUIET, self._tell)
+        self._touched: set[str] = set()
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _: self._told.start())
-        self._watcher.fileChanged.connect(lambda _: self._told.start())
+        self._watcher.fileChanged.connect(self._touch)
         self._waiting: list[str] = []
         self._more = single_shot(self, PAUSE, self._watch_some)
 
     def watch(self, relative: Iterable[str]) -> None:
         """See to it that these files and folders of the project are watched, the last of them first."""
-        self._waiting = list(relative)
+        self._waiting = list(dict.fromkeys([*self._waiting, *relative]))
         self._more.start()
 
     def stop(self) -> None:
         """Hear nothing more."""
         self._told.stop()
         self._more.stop()
+
+    def _touch(self, path: str) -> None:
+        self._touched.add(path)
+        self._told.start()
+
+    def _tell(self) -> None:
+        touched, self._touched = self._touched, set()
+        for path in touched:
+            self.touched.emit(path)
+        self.changed.emit()
 
     def _watch_some(self) -> None:
         some, self._waiting = self._waiting[-AT_ONCE:], self._waiting[:-AT_ONCE]

@@ -13,6 +13,7 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import parameters
@@ -89,7 +90,7 @@ class ParameterShelf(QWidget):
         parameter = material.parameter(parameter_id) if material else None
         if material is None or parameter is None:
             return
-        self.dialog = dialog = ParameterDialog(material, parameter, self)
+        self.dialog = dialog = passing(ParameterDialog(material, parameter, self))
 
         def edited() -> None:
             new = dialog.result_parameter
@@ -160,7 +161,7 @@ class ParameterShelf(QWidget):
         if not effects(before, after, session.material_id):
             session.apply(name, after)
             return
-        self.report = report = ChangeReport(session, self.worker, before, after, session.material_id, self)
+        self.report = report = passing(ChangeReport(session, self.worker, before, after, session.material_id, self))
         report.accepted.connect(lambda: session.apply(name, report.result_project))
         report.rejected.connect(lambda: session.told.emit(f"{name}: left as it was"))
         report.open()

@@ -1,38 +1,29 @@
-"""The open project: applies edits, keeps undo, saves, and tells the views what changed.
+"""The open project: applies edits, keeps undo, and tells the views what changed.
 
-An edit is a project that takes the place of the one before. Edits of one gesture, such as a slider drag, become one
-entry of the undo list.
+An edit is a function from the project of that moment to the next. Edits of one gesture, such as a slider drag, become
+one entry of what can be undone.
 """
 
 from __future__ import annotations
 
-import contextlib
-import shutil
-import threading
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QUndoCommand, QUndoStack
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
+from soft_lantern.app.background import Background, Run
+from soft_lantern.app.history import Edit, History
 from soft_lantern.app.loaded_files import LoadedFiles
-from soft_lantern.app.outside_watch import OutsideWatch
+from soft_lantern.app.saver import Saver
 from soft_lantern.app.tasks import Task
 from soft_lantern.app.timers import single_shot
-from soft_lantern.errors import LanternError
+from soft_lantern.errors import BadEdit, LanternError
 from soft_lantern.formats.assets import Imported, bring_in
 from soft_lantern.formats.images import bring_in_image
-from soft_lantern.formats.project_folder import (
-    FOLDERS,
-    RECOVERY,
-    Opened,
-    changed_outside,
-    open_project,
-    save_project,
-)
+from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import (
     Asset,
@@ -48,12 +39,12 @@ from soft_lantern.graph.document import (
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.graph.picks import dressed, most_worn, worn_materials
+from soft_lantern.progress import Progress
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.transforms import view_of_bounds
 from soft_lantern.values.images import Image
 
 T = TypeVar("T")
-RECOVERY_DELAY = 2000
 NOTICES_DELAY = 120
 
 
@@ -73,41 +64,34 @@ class Session(QObject):
     """Long work, as an `app.tasks.Task`."""
     told = pyqtSignal(str)
     """A sentence for the person."""
-    files_changed_outside = pyqtSignal(list)
-    _done = pyqtSignal(object)
 
     def __init__(self, folder: Path) -> None:
         """Open the project in a folder. Raises BadProject."""
         super().__init__()
         self.folder = folder
         opened = open_project(folder)
-        self.project = self.saved_project = opened.project
-        self.snapshot = opened.snapshot
+        self.project = opened.project
         self.file_notices = opened.notices
         self.notices: list[Notice] = []
         self._checked: list[Notice] = []
         self._measured: tuple[Material, list[Notice]] | None = None
-        self._pool = ThreadPoolExecutor(1, "files")
-        self.files = LoadedFiles(folder, self._submit, self)
+        self.background = Background(self)
+        self.background.started.connect(self.task_started)
+        self.background.failed.connect(self._complain)
+        self.files = LoadedFiles(folder, self.background, self)
         self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
-        self.undo = QUndoStack(self)
-        self.undo.setUndoLimit(500)
-        self.undo.cleanChanged.connect(lambda _: self.saved_changed.emit())
-        self.scene_id = next(iter(sorted(self.project.scenes)), "")
+        self.undo = History(self)
+        self.undo.put.connect(self._put)
+        self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
+        self.saver.told.connect(self._complain)
+        self.saver.touched.connect(self.files.read_again)
+        self.saver.changed.connect(self.saved_changed)
+        self._show_scene(next(iter(sorted(self.project.scenes)), ""))
         self.material_id = most_worn(self.project, self.scene_id)
-        self.view = self.scene.view if self.scene else View()
         self.gesture = 0
-        self._left_alone: set[str] = set()
-        self._recovery_unanswered = False
-        self._tasks: list[Task] = []
-        self._done.connect(lambda call: call())
         self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
-        self._recovery_timer = single_shot(self, RECOVERY_DELAY, self._keep_for_recovery)
-        self._outside_watch = OutsideWatch(folder, self)
-        self._outside_watch.changed.connect(self._look_outside)
         self.files.changed.connect(self.models_changed)
         self.files.changed.connect(self._notices_timer.start)
-        self._watch()
         self.files.follow(self.project)
         self._notices_timer.start()
         application = QApplication.instance()
@@ -132,42 +116,55 @@ class Session(QObject):
             self.material_id = material_id
             self.opened_material.emit()
 
+    @property
+    def is_saved(self) -> bool:
+        """Whether everything is on disk."""
+        return self.saver.is_saved
+
     # Edits
 
     def apply(self, name: str, project: Project, merge: str = "") -> None:
-        """Put a project in place of the present one, as an entry of the undo list.
+        """Put a project in place of the present one, as one thing to undo.
 
-        Edits with the same `merge` within one gesture become one entry.
+        Edits with the same `merge` within one gesture become one.
         """
         if project is not self.project and project != self.project:
             key = f"{merge}@{self.gesture}" if merge else ""
-            self.undo.push(_Edit(self, name, self.project, project, key))
+            self.undo.push(Edit(name, self.project, project, key))
 
-    def apply_material(self, name: str, material: Material, merge: str = "") -> None:
-        """The same for one material."""
-        self.apply(name, put_material(self.project, material), merge)
+    def edit_material(self, name: str, material_id: str, edit: Callable[[Material], Material], merge: str = "") -> bool:
+        """Edit a material or snippet as it is now; where it cannot be done, say why and change nothing."""
+
+        def edited() -> Project:
+            graph = self.project.graph(material_id)
+            if graph is None:
+                raise BadEdit("that graph is gone")
+            after = edit(graph)
+            return self.project if after is graph else put_material(self.project, after)
+
+        return self.attempt(name, edited, merge)
 
     def attempt(self, name: str, edit: Callable[[], Project], merge: str = "") -> bool:
         """Apply what `edit` gives; where it cannot be done, say why and change nothing."""
         try:
             self.apply(name, edit(), merge)
         except LanternError as error:
-            self.told.emit(sentence(str(error)))
+            self._complain(str(error))
             return False
         return True
 
-    def put(self, project: Project) -> None:
-        """Make a project the present one without an undo entry: what undo and redo call."""
+    def _put(self, project: Project) -> None:
+        """Make a project the present one: what an edit, undo and redo come to."""
         old, self.project = self.project, project
         if project.graph(self.material_id) is None:
             self.material_id = most_worn(project, self.scene_id)
             self.opened_material.emit()
         if self.scene_id not in project.scenes:
-            self.scene_id = next(iter(sorted(project.scenes)), "")
+            self._show_scene(next(iter(sorted(project.scenes)), ""))
         self.files.follow(project)
         self.changed.emit(old, project)
         self._notices_timer.start()
-        self._recovery_timer.start()
+        self.saver.edited()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Every press of a mouse button or key begins a gesture; a key that is held goes on with its own."""
@@ -184,7 +181,7 @@ class Session(QObject):
         if self.scene:
             return self.project
         scene = Scene(id=new_id("scene"), name="Stage")
-        self.scene_id = scene.id
+        self.scene_id, self.view = scene.id, scene.view
         return changed(self.project, scenes={**self.project.scenes, scene.id: scene})
 
     def put_scene(self, project: Project, scene: Scene) -> Project:
@@ -229,11 +226,16 @@ class Session(QObject):
     def open_scene(self, scene_id: str) -> None:
         """Put another scene on the stage, seen as it opens."""
         if scene_id in self.project.scenes and scene_id != self.scene_id:
-            self.scene_id = scene_id
+            self._show_scene(scene_id)
             self.changed.emit(self.project, self.project)
-            self.set_view(self.project.scenes[scene_id].view)
+            self.view_changed.emit()
             if self.material_id not in worn_materials(self.project, scene_id):
                 self.open_material(most_worn(self.project, scene_id))
+
+    def _show_scene(self, scene_id: str) -> None:
+        """The scene and its view change together, so that no picture is asked for with one of them alone."""
+        self.scene_id = scene_id
+        self.view = self.scene.view if self.scene else View()
 
     def new_scene(self) -> None:
         """Add an empty scene and put it on the stage."""
@@ -264,136 +266,55 @@ class Session(QObject):
     # Files
 
     def save(self) -> bool:
-        """Write the project into its folder; where the disk refuses, say so and keep everything."""
-        if self._outside():
-            self._look_outside()
-            self.told.emit(
-                "Not saved: files of this project were changed by another program. Choose above what to keep"
-            )
-            return False
-        return self._write()
+        """Write the project into its folder, and wait for it; where the disk refuses, say so and keep everything."""
+        return self.saver.save()
 
-    def _write(self) -> bool:
-        try:
-            self.snapshot = save_project(self.project, self.folder, self.snapshot)
-        except LanternError as error:
-            self.told.emit(sentence(str(error)))
-            return False
-        self.saved_project = self.project
-        self.undo.setClean()
-        self._recovery_timer.stop()
-        self.forget_recovery()
-        self._watch()
-        self.told.emit(f"Saved in {self.folder}")
-        self.saved_changed.emit()
-        return True
-
-    def keep_mine(self) -> None:
-        """Save over what another program wrote; files it added stay where they are."""
-        self._left_alone |= {relative for relative in self._outside() if relative not in self.snapshot}
-        self._write()
-
-    def take_theirs(self) -> None:
-        """Read the folder again, as an edit that can be undone."""
-        try:
-            opened = open_project(self.folder)
-        except LanternError as error:
-            self.told.emit(sentence(str(error)))
-            return
-        self.snapshot, self.file_notices = opened.snapshot, opened.notices
-        self.apply("Read files again", opened.project)
-        self.undo.setClean()
-        self._notices_timer.start()
+    def settle_same_id(self, notice: Notice, choice: str) -> None:
+        """Let one of two files with the same id count, as an edit; then the notice goes."""
+        if self.attempt(choice, lambda: self.saver.settle_same_id(notice.port, choice)):
+            self.file_notices = tuple(each for each in self.file_notices if each is not notice)
+            self._gather_notices()
 
     def import_mesh(self, path: Path) -> None:
         """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
-        self._import(path, lambda task: bring_in(path, self.folder, task), self._imported)
+        folder = self.folder
+        self._import(path, lambda progress: bring_in(path, folder, progress), self._imported)
 
     def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
         """Copy an image into the project as a texture; the reading happens beside the window."""
-        self._import(path, lambda _: bring_in_image(path, self.folder), lambda read: self._imported_image(*read, then))
+        folder = self.folder
+        self._import(path, lambda _: bring_in_image(path, folder), lambda read: self._imported_image(*read, then))
 
     def change_texture(self, texture: Texture) -> None:
         """Put a texture in place of the one of its id, or take it in."""
         textures = {**self.project.textures, texture.id: texture}
         self.apply(f"Change {texture.name}", changed(self.project, textures=textures))
 
-    def recoverable(self) -> Opened | None:
-        """What was not saved when the project was last left, where there is such a thing."""
-        try:
-            opened = open_project(self.folder / RECOVERY)
-        except LanternError:
-            return None
-        self._recovery_unanswered = opened.project != self.project
-        return opened if self._recovery_unanswered else None
-
-    def recover(self, opened: Opened) -> None:
-        """Take up what was not saved, as an edit."""
-        self._recovery_unanswered = False
-        self.apply("Recover unsaved work", opened.project)
-
-    def forget_recovery(self) -> None:
-        """Drop what is kept for recovery."""
-        self._recovery_unanswered = False
-        self._submit(lambda: shutil.rmtree(self.folder / RECOVERY, ignore_errors=True))
-
     def close(self) -> None:
         """Stop what runs beside the window."""
-        for timer in (self._notices_timer, self._recovery_timer):
-            timer.stop()
-        self._outside_watch.stop()
-        if self.undo.isClean() and not self._recovery_unanswered:
-            self.forget_recovery()
+        self._notices_timer.stop()
+        self.saver.end()
         application = QApplication.instance()
         if application:
             application.removeEventFilter(self)
-        for task in self._tasks:
-            task.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=False)
-        self.undo.blockSignals(True)  # whoever listens is about to go
-        self.blockSignals(True)
+        self.background.stop()
+        self.blockSignals(True)  # whoever listens is about to go
 
     # Beside the window
 
-    def _import(self, path: Path, read: Callable[[Task], T], take: Callable[[T], None]) -> None:
+    def _import(self, path: Path, read: Callable[[Progress], T], take: Callable[[T], None]) -> None:
         """Read a file beside the window, then take what was read; where it cannot be read, say why."""
         self.told.emit(f"Reading {path.name}…")
-        self.beside(f"Reading {path.name}", read, take, self._submit)
+        self.beside(f"Reading {path.name}", read, take, self.background.submit)
 
     def beside(
-        self,
-        words: str,
-        work: Callable[[Task], T],
-        take: Callable[[T], None],
-        run: Callable[[Callable[[], object]], object] | None = None,
+        self, words: str, work: Callable[[Progress], T], take: Callable[[T], object], run: Run | None = None
     ) -> Task:
-        """Do long work on a thread beside the window, then take what it gives; where it fails, say why.
+        """Do long work beside the window, then take what it gives; where it fails, say why."""
+        return self.background.begin(words, work, take, run)
 
-        `run`: what runs it, if not a thread of its own.
-        """
-        task = Task(words, self)
-        self.task_started.emit(task)
-
-        def over(then: Callable[[], object]) -> None:
-            task.end()
-            then()
-
-        def beside() -> None:
-            with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
-                try:
-                    found = work(task)
-                except LanternError as error:
-                    text = sentence(str(error))
-                    self._done.emit(lambda: over(lambda: self.told.emit(text)))
-                    return
-                self._done.emit(lambda: over(lambda: take(found)))
-
-        self._tasks.append(task)
-        if run:
-            run(beside)
-        else:
-            threading.Thread(target=beside, name=words, daemon=True).start()
-        return task
+    def _complain(self, text: str) -> None:
+        self.told.emit(sentence(text))
 
     def _imported(self, found: Imported) -> None:
         asset, model = found.asset, found.model
@@ -419,12 +340,9 @@ class Session(QObject):
 
     def _find_notices(self) -> None:
         project, images = self.project, dict(self.images)
-
-        def find() -> None:
-            found = check_project(project, images)
-            self._done.emit(lambda: self._found_notices(project, found))
-
-        self._submit(find)
+        self.background.work_out(
+            lambda: check_project(project, images), lambda found: self._found_notices(project, found)
+        )
 
     def _found_notices(self, project: Project, found: list[Notice]) -> None:
         if project is self.project:
@@ -448,49 +366,6 @@ class Session(QObject):
         notices = [*self.file_notices, *of_files, *found]
         self.notices = sorted(notices, key=lambda n: (not n.open, -order.index(n.severity)))
         self.notices_changed.emit()
-
-    def _keep_for_recovery(self) -> None:
-        project = self.project
-        if not self.undo.isClean():
-            self._submit(lambda: save_project(project, self.folder / RECOVERY))
-
-    def _outside(self) -> list[str]:
-        return [r for r in changed_outside(self.folder, self.snapshot) if r not in self._left_alone]
-
-    def _look_outside(self) -> None:
-        self._watch()
-        differing = self._outside()
-        if differing:
-            self.files_changed_outside.emit(differing)
-
-    def _watch(self) -> None:
-        self._outside_watch.watch([*reversed(self.snapshot), *FOLDERS, "."])
-
-    def _submit(self, work: Callable[[], object]) -> Future[object] | None:
-        with contextlib.suppress(RuntimeError):  # closing
-            return self._pool.submit(work)
-        return None
-
-
-class _Edit(QUndoCommand):
-    def __init__(self, session: Session, name: str, before: Project, after: Project, merge: str) -> None:
-        super().__init__(name)
-        self.session, self.before, self.after, self.merge = session, before, after, merge
-
-    def id(self) -> int:
-        return 1 if self.merge else -1
-
-    def mergeWith(self, other: QUndoCommand | None) -> bool:
-        if not isinstance(other, _Edit) or other.merge != self.merge:
-            return False
-        self.after = other.after
-        return True
-
-    def undo(self) -> None:
-        self.session.put(self.before)
-
-    def redo(self) -> None:
-        self.session.put(self.after)
 
 
 def sentence(text: str) -> str:

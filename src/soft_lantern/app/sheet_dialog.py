@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -24,9 +23,10 @@ from PyQt6.QtWidgets import (
 from soft_lantern import sheet
 from soft_lantern.app.session import Session
 from soft_lantern.app.tasks import Task
-from soft_lantern.app.widgets.labels import heading_label, quiet_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
 from soft_lantern.formats.images import FLOATING
 from soft_lantern.graph.shape import look_choices
+from soft_lantern.progress import Progress
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.sheet_cores import draw_on_all_cores
 
@@ -67,7 +67,7 @@ class SheetDialog(QDialog):
         self.path.setPlaceholderText("A PNG or PDF file")
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
-        for widget in (QLabel("Each picture"), self.side, self.path, choose):
+        for widget in (plain_label("Each picture"), self.side, self.path, choose):
             row.addWidget(widget)
         row.setStretch(2, 1)
         column.addLayout(row)
@@ -93,9 +93,9 @@ class SheetDialog(QDialog):
         listed = sheet.cells(project, ticked(self.looks), assets, skies)
         size, path = (self.side.value(), self.side.value()), Path(self.path.text().strip()).expanduser()
 
-        def draw(task: Task) -> str:
-            drawn = draw_on_all_cores(project, listed, models, images, size, None, task)
-            task(1.0, "Saving the contact sheet")
+        def draw(progress: Progress) -> str:
+            drawn = draw_on_all_cores(project, listed, models, images, size, None, progress)
+            progress(1.0, "Saving the contact sheet")
             columns = sheet.columns_for(len(assets), len(skies), len(listed))
             sheet.write(sheet.laid_out(listed, drawn, columns, project.name), path)
             return f"Saved a contact sheet of {len(listed)} pictures as {path}"

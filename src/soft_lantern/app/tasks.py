@@ -4,19 +4,41 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QToolButton, QWidget
 
+from soft_lantern.app.beside import reply_to
 from soft_lantern.app.timers import single_shot
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.errors import Cancelled
 
 SHOWN_AFTER = 300
 """Milliseconds before work shows itself: what is done by then was no wait."""
 
 
+class TaskProgress:
+    """How far a piece of work is, for the thread that does it: called from there, and no part of the window."""
+
+    def __init__(self, words: str, tell: Callable[[float, str], None]) -> None:
+        self.words = words
+        self.stopped = threading.Event()
+        self._tell, self._told = tell, 0.0
+
+    def __call__(self, share: float, words: str) -> None:
+        """Take note of the share that is done, 0–1, and what is being done. Raises Cancelled."""
+        if self.stopped.is_set():
+            raise Cancelled(f"{self.words} was cancelled; nothing was changed")
+        self.words = words or self.words
+        now = time.monotonic()
+        if now - self._told > 0.05:
+            self._told = now
+            self._tell(share, self.words)
+
+
 class Task(QObject):
-    """One piece of long work. Calling it from any thread tells how far it is; it raises Cancelled once stopped."""
+    """One piece of long work, as the window knows it. `progress` is what the work itself gets to call."""
 
     moved = pyqtSignal()
     ended = pyqtSignal()
@@ -25,27 +47,20 @@ class Task(QObject):
         super().__init__(parent)
         self.words, self.share = words, 0.0
         self.done = False
-        self._stop = threading.Event()
-        self._told = 0.0
-
-    def __call__(self, share: float, words: str) -> None:
-        """Take note of the share that is done, 0–1, and what is being done. Raises Cancelled."""
-        if self._stop.is_set():
-            raise Cancelled(f"{self.words} was cancelled; nothing was changed")
-        self.share, self.words = share, words or self.words
-        now = time.monotonic()
-        if now - self._told > 0.05:
-            self._told = now
-            self.moved.emit()
+        self.progress = TaskProgress(words, reply_to(self, self._move))
 
     @property
     def cancelled(self) -> bool:
         """Whether it was asked to stop."""
-        return self._stop.is_set()
+        return self.progress.stopped.is_set()
 
     def cancel(self) -> None:
         """Ask it to stop at its next step."""
-        self._stop.set()
+        self.progress.stopped.set()
+
+    def _move(self, share: float, words: str) -> None:
+        self.share, self.words = share, words
+        self.moved.emit()
 
     def end(self) -> None:
         """Say that it is over, one way or the other. On the window's thread."""
@@ -61,7 +76,7 @@ class TaskBar(QWidget):
         super().__init__(parent)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.words = QLabel()
+        self.words = plain_label()
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.setFixedWidth(120)

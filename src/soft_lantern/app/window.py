@@ -6,16 +6,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import cast
 
-from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtCore import QPointF, QSettings
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
+    QDialog,
     QFileDialog,
-    QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMainWindow,
     QMenu,
     QMessageBox,
@@ -27,12 +26,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app import mishaps
+from soft_lantern.app.banner import Banner
 from soft_lantern.app.commands import CommandFinder
 from soft_lantern.app.desks.build import BuildDesk
 from soft_lantern.app.desks.colour import ColourDesk
 from soft_lantern.app.desks.dress import DressDesk
 from soft_lantern.app.desks.tune import TuneDesk
 from soft_lantern.app.menu import entries
+from soft_lantern.app.offers import Offers
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.sheet_dialog import SheetDialog
 from soft_lantern.app.stage.object_panel import ObjectPanel
@@ -41,8 +43,10 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.tasks import TaskBar
 from soft_lantern.app.theme import colours, style
 from soft_lantern.app.tune.image_dropper import ImageDropper
+from soft_lantern.app.unsaved import keep_or_say
 from soft_lantern.app.widgets.choices import fill
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import asked, plain_label, quiet_label, tip
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import READABLE
@@ -51,7 +55,7 @@ from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
 from soft_lantern.graph.instances import put_material
-from soft_lantern.graph.notices import Notice
+from soft_lantern.graph.notices import Notice, counted
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 from soft_lantern.render.worker import RenderWorker
 
@@ -67,6 +71,7 @@ class MainWindow(QMainWindow):
         """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
         super().__init__()
         self.only = only
+        self._ending = False
         self.session = Session(folder)
         self.swatches = Swatches(self)
         self.droppers = {
@@ -81,6 +86,7 @@ class MainWindow(QMainWindow):
         self.actions_by_name: dict[str, QAction] = {}
         self.commands = CommandFinder(self)
         self.banner = Banner()
+        self.offers = Offers(self.session, self.worker, self.banner, self)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
@@ -98,7 +104,8 @@ class MainWindow(QMainWindow):
         self.session.opened_material.connect(self.refresh)
         self.session.saved_changed.connect(self.refresh)
         self.session.notices_changed.connect(self._show_notices)
-        self.session.files_changed_outside.connect(self._ask_about_outside)
+        self.session.saver.outside.connect(self.offers.outside)
+        mishaps.of_application().happened.connect(self._went_wrong)
         self.session.task_started.connect(self.task_bar.watch)
         self.session.object_imported.connect(lambda object_id: self.object_panel().selected.emit(object_id))
         self.go_to_desk(only or "Build")
@@ -107,12 +114,12 @@ class MainWindow(QMainWindow):
         else:
             self.build.canvas.setFocus()
         self.refresh()
-        self._offer_recovery()
+        self.offers.left_behind()
 
     def refresh(self) -> None:
         """Show the project's and material's names."""
         session = self.session
-        mark = "" if session.undo.isClean() else " •"
+        mark = "" if session.is_saved else " •"
         self.setWindowTitle(f"{session.project.name}{mark} — Soft Lantern")
         self.project_label.setText(session.project.name + mark)
         graphs = [(m.name, m.id) for m in session.project.materials.values()]
@@ -203,14 +210,14 @@ class MainWindow(QMainWindow):
             name, material = edit.text().strip(), self.session.material
             self.materials.setEditable(False)
             if material and name and name != material.name:
-                self.session.apply_material("Rename material", changed(material, name=name))
+                self.session.edit_material("Rename material", material.id, lambda m: changed(m, name=name))
             self.refresh()
 
         edit.editingFinished.connect(done)
 
     def contact_sheet(self) -> None:
         """Ask what a contact sheet is to show, and draw it."""
-        dialog = SheetDialog(self.session, set(self.session.project.instances), self)
+        dialog = passing(SheetDialog(self.session, set(self.session.project.instances), self))
         if dialog.exec():
             dialog.begin()
 
@@ -234,7 +241,7 @@ class MainWindow(QMainWindow):
 
     def drop_from_image(self, then: Callable[[tuple[float, ...]], None]) -> None:
         """Let a colour be taken from an image."""
-        ImageDropper(self.session, then, self).open()
+        passing(ImageDropper(self.session, then, self)).open()
 
     def _keep_swatches(self, colours_: tuple[tuple[float, float, float, float], ...]) -> None:
         self.session.apply("Change swatches", changed(self.session.project, swatches=colours_))
@@ -288,7 +295,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self.session.undo.isClean() and not self._settle_unsaved():
+        if not self._ending and not self.session.is_saved and not self._settle_unsaved():
             event.ignore()
             return
         self.session.close()
@@ -296,6 +303,17 @@ class MainWindow(QMainWindow):
             desk.stop()
         self.worker.stop()
         event.accept()
+
+    def end_at_once(self) -> None:
+        """Close without a question; what is not saved is kept for the next start."""
+        self._ending = True
+        keep_or_say(self.session.saver.unsaved)
+        for dialog in self.findChildren(QDialog):
+            dialog.reject()
+        self.close()
+        application = QApplication.instance()
+        if application:
+            application.quit()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None
@@ -327,7 +345,7 @@ class MainWindow(QMainWindow):
         self.menu_button.setText("☰" if self.fontMetrics().inFont("☰") else "Menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu_button.setAccessibleName("menu")
-        self.project_label = QLabel()
+        self.project_label = plain_label()
         font = style.app_font(12, bold=True)
         self.project_label.setFont(font)
         self.materials = QComboBox()
@@ -344,7 +362,7 @@ class MainWindow(QMainWindow):
             button = QPushButton(name)
             button.setProperty("desk", True)
             button.setCheckable(True)
-            button.setToolTip(f"{name} desk (Ctrl+{number})")
+            button.setToolTip(tip(f"{name} desk (Ctrl+{number})"))
             button.clicked.connect(lambda _, name=name: self.go_to_desk(name))
             self.desk_buttons[name] = button
             row.addWidget(button)
@@ -365,9 +383,9 @@ class MainWindow(QMainWindow):
     def _make_status_bar(self) -> None:
         bar = QStatusBar()
         bar.setSizeGripEnabled(False)
-        self.message = QLabel()
+        self.message = plain_label()
         self.notice_button = QToolButton()
-        self.notice_button.setText("0 notices")
+        self.notice_button.setText(counted([]))
         self.notice_button.clicked.connect(self.open_notices)
         self.notice_button.setAccessibleName("notices")
         self.renderer_label = quiet_label()
@@ -393,9 +411,17 @@ class MainWindow(QMainWindow):
                 below.addAction(action)
                 self.actions_by_name[name] = action
         self.actions_by_name["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
-        session.undo.undoTextChanged.connect(lambda text: self.actions_by_name["Undo"].setText(f"Undo {text}".strip()))
-        session.undo.redoTextChanged.connect(lambda text: self.actions_by_name["Redo"].setText(f"Redo {text}".strip()))
+        session.undo.changed.connect(self._name_undo)
         self.menu_button.setMenu(menu)
+
+    def _name_undo(self) -> None:
+        undo = self.session.undo
+        self.actions_by_name["Undo"].setText(f"Undo {undo.undo_name}".strip())
+        self.actions_by_name["Redo"].setText(f"Redo {undo.redo_name}".strip())
+
+    def _went_wrong(self, text: str) -> None:
+        """Something unexpected happened: keep what there is, and say so."""
+        self.say(f"{text} {keep_or_say(self.session.saver.unsaved)}".strip())
 
     def switch_theme(self) -> None:
         """From dusk to paper and back; remembered."""
@@ -438,8 +464,7 @@ class MainWindow(QMainWindow):
         self.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
 
     def _show_notices(self) -> None:
-        count = sum(notice.open for notice in self.session.notices)
-        self.notice_button.setText(f"{count} notice{'' if count == 1 else 's'}")
+        self.notice_button.setText(counted(self.session.notices))
 
     def open_notices(self) -> None:
         """Show the list of notices."""
@@ -457,27 +482,11 @@ class MainWindow(QMainWindow):
             self.tune.select(notice.place)
         self.say(notice.text)
 
-    def _ask_about_outside(self, files: list[str]) -> None:
-        shown = ", ".join(files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
-        self.banner.ask(
-            f"Changed by another program: {shown}",
-            {"Read again": self.session.take_theirs, "Keep mine": self.session.keep_mine},
-        )
-
-    def _offer_recovery(self) -> None:
-        opened = self.session.recoverable()
-        if opened:
-            self.banner.ask(
-                "This project was closed with work that was not saved",
-                {"Take it up": lambda: self.session.recover(opened), "Drop it": self.session.forget_recovery},
-            )
-
     def _settle_unsaved(self) -> bool:
         """Ask what to do with unsaved work; whether the window may close."""
         buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
+        answer = asked(
             self,
-            "Soft Lantern",
             f"{self.session.project.name} has changes that are not saved.",
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
@@ -485,42 +494,10 @@ class MainWindow(QMainWindow):
         if answer == buttons.Save:
             return self.session.save()
         if answer == buttons.Discard:
-            self.session.forget_recovery()
+            self.session.saver.let_go()
             return True
         return False
 
 
 def _by_name(entry: tuple[str, str]) -> str:
     return entry[0].lower()
-
-
-class Banner(QFrame):
-    """A question across the window that does not stop the work."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setProperty("banner", True)
-        self.words = QLabel()
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(12, 6, 12, 6)
-        self._row.addWidget(self.words, 1)
-        self.buttons: dict[str, QPushButton] = {}
-        self.hide()
-
-    def ask(self, text: str, answers: dict[str, Callable[[], object]]) -> None:
-        """Show a question with a button for each answer; the next question takes its place."""
-        for button in self.buttons.values():
-            self._row.removeWidget(button)
-            button.deleteLater()
-        self.buttons = {}
-        self.words.setText(text)
-        for name, call in answers.items():
-            button = QPushButton(name)
-            button.clicked.connect(lambda _, call=call: self._answered(call))
-            self._row.addWidget(button, 0, Qt.AlignmentFlag.AlignRight)
-            self.buttons[name] = button
-        self.show()
-
-    def _answered(self, call: Callable[[], object]) -> None:
-        self.hide()
-        call()

@@ -18,7 +18,8 @@ from soft_lantern.demo.meshes import (
 )
 from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.images import write_png
-from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER, save_project
+from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
+from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.edits import connect

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import secrets
 import shutil
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -10,10 +12,12 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.gltf import Document, files_beside, read_file, read_gltf
 from soft_lantern.formats.gltf_surfaces import Surfaces, surfaces_of
 from soft_lantern.formats.obj import read_obj
-from soft_lantern.formats.project_folder import MESH_FOLDER, file_inside
+from soft_lantern.formats.places import check_plain, file_inside
+from soft_lantern.formats.project_folder import MESH_FOLDER
 from soft_lantern.graph.document import Asset, Project, changed, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.limits import MESH_BYTES
 from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
@@ -34,8 +38,9 @@ def load_model(asset: Asset, folder: Path | None) -> Model:
 
 def read_model(path: Path) -> Model:
     """The model in a mesh file. Raises BadFile where it is missing, damaged or of a kind that is not read."""
-    if not path.is_file():
+    if not path.exists():
         raise BadFile(f"the mesh file {path} is missing")
+    check_plain(path, MESH_BYTES)
     suffix = path.suffix.lower()
     if suffix in (".gltf", ".glb"):
         return read_gltf(path)
@@ -97,22 +102,31 @@ def bring_in(path: Path, folder: Path, progress: Progress = silent) -> Imported:
     home = folder / MESH_FOLDER / as_identifier(path.stem, _names_in(folder / MESH_FOLDER), "mesh")
     inside = home.relative_to(folder).as_posix()
     surfaces = surfaces_of(file, model, inside) if file else Surfaces()
-    beside = files_beside(path) if path.suffix.lower() == ".gltf" else []
-    progress(1.0, f"Copying {path.name}")
+    needed = _needed(path)
+    draft = home.with_name(f".{home.name[:80]}-{secrets.token_hex(4)}")
     try:
-        home.mkdir(parents=True)
-        shutil.copy2(path, home / path.name)
-        for relative in beside:
-            source = (path.parent / relative).resolve()
-            if source.is_relative_to(path.parent.resolve()) and source.is_file():
-                (home / relative).parent.mkdir(parents=True, exist_ok=True)
-                shutil.copy2(source, home / relative)
+        draft.mkdir(parents=True)
+        for number, relative in enumerate([path.name, *needed]):
+            progress(number / (len(needed) + 1), f"Copying {relative}")
+            source = path.parent / relative
+            if source.exists():
+                check_plain(source, MESH_BYTES)
+                (draft / relative).parent.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(source, draft / relative)
         for name, data in surfaces.images.items():
-            (home / name).write_bytes(data)
+            (draft / name).write_bytes(data)
+        os.rename(draft, home)
     except OSError as error:
-        raise BadFile(f"{path.name} cannot be copied into the project: {error.strerror}") from error
+        raise BadFile(f"{path.name} cannot be copied into the project: {error.strerror or error}") from error
+    finally:
+        shutil.rmtree(draft, ignore_errors=True)
     asset = Asset(id=new_id("asset"), name=path.stem.replace("_", " "), file=f"{inside}/{path.name}")
     return Imported(asset, replace(model, remarks=(*model.remarks, *surfaces.remarks)), surfaces)
+
+
+def _needed(path: Path) -> list[str]:
+    """The files beside a mesh file that are copied with it; images that lie elsewhere are left out."""
+    return files_beside(path) if path.suffix.lower() == ".gltf" else []
 
 
 def _names_in(folder: Path) -> set[str]:

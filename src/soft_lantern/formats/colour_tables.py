@@ -11,8 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats.places import read_text
 from soft_lantern.graph.document import Gradient, Palette, Stop, new_id
 from soft_lantern.graph.ramps import SHAPES, in_order, side_of
+from soft_lantern.limits import PALETTE_SIDE
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex
 
 COLUMNS = ("at", "colour", "alpha", "stops", "shape")
@@ -35,10 +37,9 @@ def gradient_table(gradient: Gradient) -> str:
 def read_gradient_table(path: Path) -> Gradient:
     """The gradient of a CSV file with at least the columns at and colour. Raises BadFile with line and column."""
     try:
-        text = path.read_text("utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadFile(f"{path.name} cannot be read: {error}") from error
-    rows = list(csv.reader(io.StringIO(text)))
+        rows = list(csv.reader(io.StringIO(read_text(path))))
+    except csv.Error as error:
+        raise BadFile(f"{path.name} is not sound CSV: {error}") from error
     head = [cell.strip().lower() for cell in rows[0]] if rows else []
     if not {"at", "colour"} <= set(head):
         raise BadFile(f"{path.name}, line 1: the columns “at” and “colour” are missing")
@@ -96,8 +97,8 @@ def read_palettes_table(path: Path) -> list[Palette]:
     Raises BadFile with what is wrong and where.
     """
     try:
-        raw: Any = json.loads(path.read_bytes())
-    except (OSError, ValueError, RecursionError) as error:
+        raw: Any = json.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
         raise BadFile(f"{path.name} cannot be read: {error}") from error
     listed = raw.get("palettes") if isinstance(raw, dict) else None
     if not isinstance(listed, list) or not listed:
@@ -112,7 +113,7 @@ def read_palettes_table(path: Path) -> list[Palette]:
         except BadValue as error:
             raise BadFile(f"{where}: {error}") from error
         side, locked = each.get("side", 0), each.get("locked", [])
-        if not isinstance(side, int) or not 0 <= side <= 256 or not _places(locked, len(colours)):
+        if not isinstance(side, int) or not 0 <= side <= PALETTE_SIDE or not _places(locked, len(colours)):
             raise BadFile(f"{where}: its side or locked places cannot be")
         swaps = found[0].id if found and len(found[0].colours) == len(colours) else ""
         name = str(each.get("name") or f"{path.stem} {number}")

@@ -11,6 +11,7 @@ import math
 from pathlib import Path
 
 from soft_lantern.errors import BadFile
+from soft_lantern.formats.places import read_text
 from soft_lantern.graph.document import Gradient, Palette, Stop, new_id
 from soft_lantern.graph.ramps import in_order
 from soft_lantern.values.colour import colour_to_hex, linear_to_srgb, srgb_bytes, srgb_to_linear
@@ -23,7 +24,7 @@ _NUMBERS = {"linear": 0, "smooth": 2, "ease out": 3, "ease in": 4, "constant": 5
 
 def palette_text(palette: Palette, columns: int = 0) -> str:
     """A palette as .gpl; the file has no alpha."""
-    lines = ["GIMP Palette", f"Name: {palette.name}", f"Columns: {columns}", "#"]
+    lines = ["GIMP Palette", f"Name: {' '.join(palette.name.split())}", f"Columns: {columns}", "#"]
     for colour in palette.colours:
         red, green, blue, _ = srgb_bytes(colour)
         lines.append(f"{red:3d} {green:3d} {blue:3d}\t{colour_to_hex(colour[:3])}")
@@ -58,7 +59,7 @@ def gradient_text(gradient: Gradient) -> str:
     if stops[-1].at < 1:
         stops.append(Stop(at=1.0, colour=stops[-1].colour))
     pairs = [(a, b) for a, b in itertools.pairwise(stops) if b.at > a.at]
-    lines = ["GIMP Gradient", f"Name: {gradient.name}", str(len(pairs))]
+    lines = ["GIMP Gradient", f"Name: {' '.join(gradient.name.split())}", str(len(pairs))]
     for a, b in pairs:
         ends = [a.at, (a.at + b.at) / 2, b.at, *_encoded(a.colour), *_encoded(b.colour)]
         lines.append(" ".join(f"{part:.6f}" for part in ends) + f" {_NUMBERS[a.shape]} 0")
@@ -109,10 +110,7 @@ def _segment(path: Path, line: int, parts: list[str], before: Stop | None) -> li
 
 
 def _lines(path: Path, first: str) -> list[str]:
-    try:
-        lines = path.read_text("utf-8", errors="replace").splitlines()
-    except OSError as error:
-        raise BadFile(f"{path.name} cannot be read: {error.strerror or error}") from error
+    lines = read_text(path, "utf-8", "replace").splitlines()
     if not lines or lines[0].strip().lstrip("\ufeff") != first:
         raise BadFile(f"{path.name} does not begin with “{first}”")
     if len(lines) > MOST_LINES:

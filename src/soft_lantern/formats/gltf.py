@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import base64
 import binascii
+import contextlib
+import itertools
 import json
 import struct
 import warnings
 from collections.abc import Iterator
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 from urllib.parse import unquote
 
@@ -21,14 +23,17 @@ import numpy.typing as npt
 import pygltflib
 
 from soft_lantern.errors import BadFile, LanternError
+from soft_lantern.formats.places import file_inside, read_plain, whole
+from soft_lantern.limits import MESH_BYTES, MESH_DEPTH, MESH_NUMBERS, MESH_PARTS
 from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, Part, mesh_from
+from soft_lantern.values.names import Names
 
 _COMPONENTS = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _TRIANGLES, _STRIP, _FAN = 4, 5, 6
-_DEEPEST = 200
-_LARGEST = 1 << 30
+_MOST_WITHOUT_DATA = 1 << 24
+"""Numbers of an accessor that holds zeros, with no bytes of the file behind them."""
 
 
 _NOT_SHOWN = {"animations": "animations", "skins": "skins", "cameras": "cameras"}
@@ -45,21 +50,46 @@ def read_gltf(path: Path, progress: Progress = silent) -> Model:
 
 def read_file(path: Path, progress: Progress = silent) -> tuple[Model, Document]:
     """The model in a .gltf or .glb file, and the file itself. Raises BadFile with what is wrong and where."""
-    try:
+    with _sound(path):
         document = Document(path)
         return _Reader(document, progress).model(), document
-    except LanternError:
-        raise
-    except (OSError, ValueError, KeyError, IndexError, TypeError, struct.error, RecursionError, OverflowError) as error:
-        raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
 
 
 def files_beside(path: Path) -> list[str]:
     """The relative paths of the files a .gltf needs beside it. Raises BadFile where it cannot be read."""
-    document, _ = _load(path)
-    named = [*document.get("buffers", []), *document.get("images", [])]
-    uris = [each["uri"] for each in named if isinstance(each, dict) and isinstance(each.get("uri"), str)]
-    return [unquote(uri) for uri in uris if not uri.startswith("data:")]
+    with _sound(path):
+        document, _ = _load(path)
+        named = [*document.get("buffers", []), *document.get("images", [])]
+        uris = [each["uri"] for each in named if isinstance(each, dict) and isinstance(each.get("uri"), str)]
+        found = []
+        for uri in uris:
+            with contextlib.suppress(BadFile):  # it is not read there either
+                found += [] if uri.startswith("data:") else [beside(path, uri)]
+        return list(dict.fromkeys(found))
+
+
+def beside(path: Path, uri: str) -> str:
+    """The relative path that a URI in a glTF file names. Raises BadFile where it leads out of the file's folder."""
+    relative = PurePosixPath(unquote(uri))
+    if relative.is_absolute() or ".." in relative.parts or "\\" in str(relative) or not relative.parts:
+        raise BadFile(f"{path.name} points outside its own folder: {_shown(uri)}")
+    file_inside(path.parent, str(relative), path.name)
+    return str(relative)
+
+
+@contextlib.contextmanager
+def _sound(path: Path) -> Iterator[None]:
+    """Turns whatever a file that is not sound makes the reader stumble over into a BadFile."""
+    try:
+        yield
+    except LanternError:
+        raise
+    except MemoryError as error:
+        raise BadFile(f"{path.name} does not fit into memory") from error
+    except (OSError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError, RecursionError) as error:
+        raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
+    except struct.error as error:
+        raise BadFile(f"{path.name} is not a sound glTF file: {error}") from error
 
 
 def write_glb(path: Path, parts: list[Part]) -> None:
@@ -107,10 +137,9 @@ def write_glb(path: Path, parts: list[Part]) -> None:
         gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
     gltf.buffers.append(pygltflib.Buffer(byteLength=len(blob)))
     gltf.set_binary_blob(bytes(blob))
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with warnings.catch_warnings():
+    with whole(path) as draft, warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        gltf.save_binary(str(path))
+        gltf.save_binary(str(draft))
 
 
 class Document:
@@ -162,17 +191,15 @@ class _Reader:
         if held:
             self.remarks.append(f"{self.path.name}: shown as it stands; not used here: {', '.join(held)}")
         parts = []
-        taken: set[str] = set()
-        placed = list(self._placed())
+        names = Names()
+        placed = list(itertools.islice(self._placed(), MESH_PARTS + 1))
+        if len(placed) > MESH_PARTS:
+            raise BadFile(f"{self.path.name} has more than {MESH_PARTS:,} parts")
         for number, (node, name, transform) in enumerate(placed):
             self.progress(number / len(placed), f"Reading {name}")
             for label, mesh, surface in self._mesh(node["mesh"]):
                 wanted = name if len(self.meshes[node["mesh"]]) == 1 else f"{name} {label}".strip()
-                unique, number = wanted, 2
-                while unique in taken:
-                    unique, number = f"{wanted} {number}", number + 1
-                taken.add(unique)
-                parts.append(Part(unique, mesh, transform, surface))
+                parts.append(Part(names.take(wanted), mesh, transform, surface))
         if not parts:
             raise BadFile(f"{self.path.name} holds no triangles")
         return Model(tuple(parts), tuple(self.remarks))
@@ -189,7 +216,7 @@ class _Reader:
         waiting = [(index, np.eye(4), 0) for index in reversed(roots)]
         while waiting:
             index, parent, depth = waiting.pop()
-            if index in seen or depth > _DEEPEST:
+            if index in seen or depth > MESH_DEPTH:
                 raise BadFile(f"{self.path.name}: node {index} is its own ancestor or nested too deeply")
             seen.add(index)
             node = nodes[index]
@@ -259,7 +286,8 @@ class _Reader:
     def _accessor(self, index: int) -> npt.NDArray[Any]:
         accessor = self.document["accessors"][index]
         count, width = int(accessor["count"]), _WIDTHS[accessor["type"]]
-        if not 0 < count * width < _LARGEST:
+        most = MESH_NUMBERS if "bufferView" in accessor else _MOST_WITHOUT_DATA
+        if not 0 < count * width < most:
             raise BadFile(f"{self.path.name}: accessor {index} says it holds {count} elements")
         kind: np.dtype[Any] = np.dtype(_COMPONENTS[accessor["componentType"]]).newbyteorder("<")
         if "bufferView" in accessor:
@@ -285,6 +313,8 @@ class _Reader:
         begins, packed = view.get("byteOffset", 0), kind.itemsize * width
         start = begins + offset
         stride = view.get("byteStride", packed)
+        if stride < packed:
+            raise BadFile(f"{self.path.name}: buffer view {index} has elements {stride} bytes apart that are longer")
         end = start + stride * (count - 1) + packed
         if min(start, offset, stride, count) < 0 or end > min(
             len(buffer), view.get("byteOffset", 0) + view["byteLength"]
@@ -296,7 +326,7 @@ class _Reader:
 def _load(path: Path) -> tuple[dict[str, Any], bytes]:
     """The JSON document and the binary chunk of a .gltf or .glb file."""
     try:
-        data = path.read_bytes()
+        data = read_plain(path, MESH_BYTES)
     except OSError as error:
         raise BadFile(f"{path.name} cannot be read: {error.strerror}") from error
     try:
@@ -323,13 +353,11 @@ def _fetched(path: Path, uri: str) -> bytes:
             return base64.b64decode(uri.split(",", 1)[1], validate=False)
         except (IndexError, binascii.Error) as error:
             raise BadFile(f"{path.name} holds data that is not base64") from error
-    beside = (path.parent / unquote(uri)).resolve()
-    if not beside.is_relative_to(path.parent.resolve()):
-        raise BadFile(f"{path.name} points outside its own folder: {uri}")
+    relative = beside(path, uri)
     try:
-        return beside.read_bytes()
+        return read_plain(path.parent / relative, MESH_BYTES)
     except OSError as error:
-        raise BadFile(f"{path.name} needs {unquote(uri)} beside it, which cannot be read") from error
+        raise BadFile(f"{path.name} needs {relative} beside it, which cannot be read") from error
 
 
 def _local_matrix(node: dict[str, Any]) -> Matrix:
@@ -364,7 +392,11 @@ def _as_triangles(order: npt.NDArray[np.int64], mode: int) -> npt.NDArray[np.int
     return strip
 
 
+def _shown(text: str) -> str:
+    return (text if len(text) <= 80 else text[:79] + "…").encode("unicode_escape", "replace").decode()
+
+
 def _words(error: Exception) -> str:
     if isinstance(error, KeyError):
         return f"{error} is missing"
-    return str(error) or type(error).__name__
+    return " ".join(str(error).split())[:200] or type(error).__name__

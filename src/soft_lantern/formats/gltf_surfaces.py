@@ -12,10 +12,9 @@ from dataclasses import dataclass, field
 from math import degrees
 from pathlib import Path
 from typing import Any, Literal
-from urllib.parse import unquote
 
 from soft_lantern.errors import BadFile
-from soft_lantern.formats.gltf import Document
+from soft_lantern.formats.gltf import Document, beside
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Instance, Material, Texture, new_id
 from soft_lantern.graph.layout import tidy
@@ -91,7 +90,7 @@ def surfaces_of(file: Document, model: Model, home: str) -> Surfaces:
     """
     try:
         return _Surfaces(file, model, home).found
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError) as error:
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError) as error:
         words = f"{error} is missing" if isinstance(error, KeyError) else str(error)
         raise BadFile(f"{file.path.name} has materials that are not sound glTF: {words}") from error
 
@@ -169,6 +168,8 @@ class _Surfaces:
             across, down = (_WRAPS.get(sampler.get(key, 10497), "repeat") for key in ("wrapS", "wrapT"))
             if across != down:
                 self._remark(f"texture {index} wraps differently across and down; {across} is used for both")
+            if not self._image(source):
+                return ""
             name = str(given.get("name") or Path(self._image(source)).stem.replace("_", " "))
             record = Texture(
                 id=new_id("texture"),
@@ -188,7 +189,11 @@ class _Surfaces:
             image = self.file.json["images"][source]
             uri = image.get("uri", "")
             if uri and not uri.startswith("data:"):
-                self.files[source] = f"{self.home}/{unquote(uri)}"
+                try:
+                    self.files[source] = f"{self.home}/{beside(self.file.path, uri)}"
+                except BadFile as error:
+                    self._remark(f"an image is left out: {error}")
+                    self.files[source] = ""
                 return self.files[source]
             data = self.file.fetched(uri) if uri else self.file.view(int(image["bufferView"]))
             mime = str(image.get("mimeType") or uri[5:].partition(";")[0])

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import functools
+import logging
 import re
 import shutil
 import warnings
+import weakref
 from pathlib import Path
 from typing import Any
 
@@ -14,16 +15,19 @@ import numpy.typing as npt
 from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile
-from soft_lantern.formats.project_folder import IMAGE_FOLDER, file_inside
+from soft_lantern.formats.places import check_plain, file_inside, new_file, whole
+from soft_lantern.formats.project_folder import IMAGE_FOLDER
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notices import Notice, Severity
 from soft_lantern.graph.ramps import ramp_images
+from soft_lantern.limits import IMAGE_BYTES, IMAGE_CHANNELS, IMAGE_SIDE
 from soft_lantern.values.images import Encoding, Image
 
 FLOATING = (".exr", ".hdr")
 """Files of linear light without an upper end: OpenEXR and Radiance HDR."""
+logging.getLogger("PIL").setLevel(logging.CRITICAL)  # what is wrong with a file is said once, by us
+Pillow.MAX_IMAGE_PIXELS = None  # `_check_size` is stricter, and says so in a sentence
 READABLE_IMAGES = (".png", ".jpg", ".jpeg", ".tga", ".webp", ".bmp", ".tif", ".tiff", *FLOATING)
-LARGEST = 16384
 _DATA_WORDS = {
     *("normal", "normals", "nrm", "height", "displacement", "mask", "masks", "flow", "depth", "alpha", "noise"),
     *("rough", "roughness", "metal", "metallic", "ao", "orm", "occlusion", "index", "indices", "id", "data"),
@@ -35,15 +39,15 @@ def load_texture(texture: Texture, folder: Path | None) -> Image:
     if folder is None or not texture.file:
         raise BadFile(f"{texture.name} has no file")
     path = file_inside(folder, texture.file, texture.name)
-    if not path.is_file():
+    if not path.exists():
         raise BadFile(f"the image file {texture.file} of {texture.name} is missing")
-    texels = _read(path, path.stat().st_mtime_ns)
+    texels = _read(path)
     return Image(texels, texture.encoding, texture.filter, texture.wrap)
 
 
 def read_image(path: Path, encoding: Encoding) -> Image:
     """An image of a file that is not the project's. Raises BadFile."""
-    return Image(_read(path, path.stat().st_mtime_ns if path.exists() else 0), encoding)
+    return Image(_read(path), encoding)
 
 
 def load_images(project: Project, folder: Path | None) -> tuple[dict[str, Image], list[Notice]]:
@@ -64,16 +68,8 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
     What cannot be read is not copied. A name that speaks of normals, masks and the like makes it data.
     Raises BadFile.
     """
-    texels = _read(path, path.stat().st_mtime_ns if path.is_file() else 0)
-    home = folder / IMAGE_FOLDER
-    try:
-        home.mkdir(parents=True, exist_ok=True)
-        target, number = home / path.name, 2
-        while target.exists():
-            target, number = home / f"{path.stem}_{number}{path.suffix}", number + 1
-        shutil.copy2(path, target)
-    except OSError as error:
-        raise BadFile(f"{path.name} cannot be copied into the project: {error.strerror}") from error
+    texels = _read(path)
+    target = new_file(folder / IMAGE_FOLDER, path.stem[:100], path.suffix, lambda draft: _copy(path, draft))
     is_data = bool(_DATA_WORDS & set(re.split(r"[^a-z]+", path.stem.lower())))
     name = path.stem.replace("_", " ").replace("-", " ")
     texture = Texture(
@@ -85,21 +81,34 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
     return texture, Image(texels, texture.encoding, texture.filter, texture.wrap)
 
 
-@functools.lru_cache(maxsize=8)
-def _read(path: Path, changed_at: int) -> npt.NDArray[Any]:
+_kept: weakref.WeakValueDictionary[tuple[object, ...], npt.NDArray[Any]] = weakref.WeakValueDictionary()
+"""Texels that are in use, by their file and all that says whether it is another one now."""
+
+
+def _read(path: Path) -> npt.NDArray[Any]:
     """The texels of an image file as RGBA of 8 or 16 bits, or floats."""
-    if not path.is_file():
+    if not path.exists():
         raise BadFile(f"the image file {path} is missing")
     if path.suffix.lower() not in READABLE_IMAGES:
         raise BadFile(f"{path.name}: only {', '.join(READABLE_IMAGES)} can be read")
-    if path.suffix.lower() in FLOATING:
-        return _read_deep(path)
+    check_plain(path, IMAGE_BYTES)
+    found = path.stat()
+    # The time of the last change of anything about the file shows one rewritten under its old time.
+    key = (str(path), found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
+    texels = _kept.get(key)
+    if texels is None:
+        texels = _kept[key] = _decoded(path)
+    return texels
+
+
+def _decoded(path: Path) -> npt.NDArray[Any]:
     try:
+        if path.suffix.lower() in FLOATING:
+            return _read_deep(path)
         with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Pillow.DecompressionBombWarning)
+            warnings.simplefilter("ignore")
             with Pillow.open(path) as opened:
-                if max(opened.size) > LARGEST:
-                    raise BadFile(f"{path.name} is {opened.size[0]} × {opened.size[1]}; at most {LARGEST} is read")
+                _check_size(path, *opened.size)
                 if opened.mode.startswith("I;16") or opened.mode == "I":
                     grey = np.clip(np.asarray(opened, np.int64), 0, 65535).astype(np.uint16)
                     full = np.full_like(grey, 65535)
@@ -109,8 +118,17 @@ def _read(path: Path, changed_at: int) -> npt.NDArray[Any]:
                 return np.asarray(opened.convert("RGBA"), np.uint8)
     except BadFile:
         raise
+    except MemoryError as error:
+        raise BadFile(f"{path.name} does not fit into memory") from error
     except Exception as error:  # decoders raise whatever their parsing stumbles over
-        raise BadFile(f"{path.name} is not a sound image: {error}") from error
+        raise BadFile(f"{path.name} is not a sound image: {_first_line(str(error))}") from error
+
+
+def _check_size(path: Path, width: int, height: int, channels: int = 4) -> None:
+    if max(width, height) > IMAGE_SIDE or min(width, height) < 1:
+        raise BadFile(f"{path.name} is {width} × {height}; at most {IMAGE_SIDE} is read")
+    if not 1 <= channels <= IMAGE_CHANNELS:
+        raise BadFile(f"{path.name} has {channels} channels; at most {IMAGE_CHANNELS} are read")
 
 
 def _is_deep(path: Path, kind: str) -> bool:
@@ -132,8 +150,9 @@ def _read_deep(path: Path) -> npt.NDArray[Any]:
         raise BadFile(f"{path.name} is not a sound image: {_first_line(oiio.geterror())}")
     try:
         spec = opened.spec()
-        if max(spec.width, spec.height) > LARGEST or spec.depth > 1:
-            raise BadFile(f"{path.name} is {spec.width} × {spec.height}; at most {LARGEST} is read")
+        _check_size(path, spec.width, spec.height, spec.nchannels)
+        if spec.depth > 1:
+            raise BadFile(f"{path.name} is a picture in depth, which is not read here")
         names = [name.lower().rpartition(".")[2] for name in spec.channelnames]
         kind = oiio.UINT16 if spec.format == oiio.UINT16 else oiio.FLOAT
         texels = opened.read_image(kind)
@@ -153,11 +172,8 @@ def _read_deep(path: Path) -> npt.NDArray[Any]:
 
 def write_png(pixels: npt.NDArray[np.uint8], path: Path) -> None:
     """Save displayed RGBA or RGB of 8 bits. Raises BadFile where the disk refuses."""
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        Pillow.fromarray(np.ascontiguousarray(pixels)).save(path, "PNG")
-    except OSError as error:
-        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
+    with whole(path) as draft:
+        Pillow.fromarray(np.ascontiguousarray(pixels)).save(draft, "PNG")
 
 
 def write_exr(linear: npt.NDArray[np.float32], path: Path) -> None:
@@ -177,15 +193,16 @@ def _write_deep(texels: npt.NDArray[Any], path: Path) -> None:
     spec = oiio.ImageSpec(width, height, 4, oiio.FLOAT if texels.dtype.kind == "f" else oiio.UINT16)
     spec.attribute("compression", "zip")
     spec.attribute("oiio:UnassociatedAlpha", 1)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
-    file = oiio.ImageOutput.create(str(path))
-    if file is None or not file.open(str(path), spec):
-        raise BadFile(f"{path} cannot be written: {_first_line(file.geterror() if file else oiio.geterror())}")
-    if not file.write_image(texels) or not file.close():
-        raise BadFile(f"{path} cannot be written: {_first_line(file.geterror())}")
+    with whole(path) as draft:
+        file = oiio.ImageOutput.create(str(draft))
+        if file is None or not file.open(str(draft), spec):
+            raise BadFile(f"{path} cannot be written: {_first_line(file.geterror() if file else oiio.geterror())}")
+        if not file.write_image(texels) or not file.close():
+            raise BadFile(f"{path} cannot be written: {_first_line(file.geterror())}")
+
+
+def _copy(source: Path, target: Path) -> None:
+    shutil.copyfile(source, target)
 
 
 def _first_line(text: str) -> str:

@@ -11,8 +11,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.errors import BadValue
 from soft_lantern.formats.atlas import write_atlas
+from soft_lantern.formats.places import write_whole
 from soft_lantern.formats.shader_gradients import (
     ATLAS,
     Form,
@@ -27,7 +28,7 @@ from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, unifo
 from soft_lantern.graph.parameters import trouble_with_parameter
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
-from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.ir.supply import (
@@ -101,12 +102,8 @@ def write_package(
     """Write the package into a folder, with the gradients of its project. Raises BadFile where the disk refuses."""
     sent = shipped(project, material, form) if project else Shipped()
     files = package(material, target, sent)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for name, text in files.items():
-            (folder / name).write_text(text, "utf-8")
-    except OSError as error:
-        raise BadFile(f"{folder} cannot be written: {error.strerror}") from error
+    for name, text in files.items():
+        write_whole(folder / name, text)
     written = [folder / name for name in files]
     if sent.atlas:
         base = next(iter(files)).partition(".")[0]
@@ -141,6 +138,7 @@ def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[s
 def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], list[str]]:
     """The identifier of every uniform the results read, and the lines that declare them."""
     leaves, lines = {}, []
+    textures = Identifiers({p.identifier for p in used} | {ATLAS})
     known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
     for expr in topological(results):
         name = str(expr.data)
@@ -153,7 +151,7 @@ def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[s
             leaves[name] = ATLAS
             lines.append(f"uniform sampler2D {ATLAS}; // a gradient in each row, clamped")
         else:  # a texture chosen on its node
-            leaves[name] = as_identifier(name.removeprefix("typed:").replace(".", " "), set(leaves.values()), "texture")
+            leaves[name] = textures.take(name.removeprefix("typed:").replace(".", " "))
             lines.append(f"uniform {expr.type.value} {leaves[name]};")
     return leaves, lines
 

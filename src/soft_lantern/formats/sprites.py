@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,6 +13,7 @@ from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile, BadValue, Cancelled
 from soft_lantern.formats.images import READABLE_IMAGES, load_texture, read_image, write_png
+from soft_lantern.formats.places import new_file
 from soft_lantern.formats.project_folder import IMAGE_FOLDER
 from soft_lantern.graph.document import Palette, Project, Texture, changed, new_id
 from soft_lantern.graph.palettes import Counted, Pixels, index_image, reencoded
@@ -68,11 +70,11 @@ def file_traps(path: Path) -> list[str]:
     if path.suffix.lower() in (".jpg", ".jpeg", ".webp"):
         return [f"{path.name} may be compressed with loss: indices need PNG"]
     try:
-        with Pillow.open(path) as opened:
+        with warnings.catch_warnings(action="ignore"), Pillow.open(path) as opened:
             if opened.mode == "P":
                 return [f"{path.name} is saved with an indexed mode of its own: save it as RGB or RGBA"]
-    except OSError as error:
-        return [f"{path.name} cannot be read: {error}"]
+    except Exception as error:  # decoders raise whatever their parsing stumbles over
+        return [f"{path.name} cannot be read: {' '.join(str(error).split())}"]
     return []
 
 
@@ -119,10 +121,8 @@ def grown(project: Project, palette: Palette, side: int, folder: Path, told: Pro
 
 def _written(pixels: Pixels, name: str, palette_id: str, folder: Path) -> Texture:
     stem = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "sprite"
-    file, number = f"{IMAGE_FOLDER}/{stem}_cells.png", 2
-    while (folder / file).exists():
-        file, number = f"{IMAGE_FOLDER}/{stem}_cells_{number}.png", number + 1
-    write_png(pixels, folder / file)
+    written = new_file(folder / IMAGE_FOLDER, f"{stem[:100]}_cells", ".png", lambda draft: write_png(pixels, draft))
+    file = f"{IMAGE_FOLDER}/{written.name}"
     shown = name.replace("_", " ")
     return Texture(
         id=new_id("texture"),

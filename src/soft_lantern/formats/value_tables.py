@@ -13,11 +13,12 @@ import json
 import math
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats.places import read_text, write_whole
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
 from soft_lantern.graph.family import family
 from soft_lantern.graph.instances import ancestry, put_instance
@@ -59,6 +60,7 @@ class Plan:
 
     changes: tuple[Change, ...] = ()
     troubles: tuple[Trouble, ...] = ()
+    material: str = ""
 
     def applied(self, project: Project) -> Project:
         """The project with the changes made."""
@@ -79,7 +81,7 @@ def to_csv(project: Project, material_id: str) -> str:
     writer.writerow([*HEAD, *(p.identifier for p in material.parameters)])
     for instance in family(project, material_id):
         values = [cell(p, instance.values[p.id]) if p.id in instance.values else "" for p in material.parameters]
-        writer.writerow([instance.name, instance.id, instance.parent, *values])
+        writer.writerow(map(guarded, [instance.name, instance.id, instance.parent, *values]))
     return out.getvalue()
 
 
@@ -111,27 +113,37 @@ def cell(parameter: Parameter, value: Value) -> str:
     return " ".join(repr(float(part)) for part in parts)
 
 
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_NUMBERS_ALONE = re.compile(r"[-+0-9.eE ]*\Z")
+
+
+def guarded(text: str) -> str:
+    """A text that no spreadsheet takes for a formula: one that begins like one gets an apostrophe, numbers do not."""
+    return f"'{text}" if _FORMULA.match(text) and not _NUMBERS_ALONE.match(text) else text
+
+
+def unguarded(text: str) -> str:
+    """The text that `guarded` was given."""
+    return text[1:] if text[:1] == "'" and _FORMULA.match(text) else text
+
+
 def write_table(project: Project, material_id: str, path: Path) -> None:
     """Write the table as CSV or JSON, by the file's ending. Raises BadFile."""
     text = to_json(project, material_id) if path.suffix.lower() == ".json" else to_csv(project, material_id)
-    try:
-        path.write_bytes(text.encode())
-    except OSError as error:
-        raise BadFile(f"{path} cannot be written: {error.strerror or error}") from error
+    write_whole(path, text)
 
 
 def read_table(project: Project, material_id: str, path: Path) -> Plan:
-    """The plan of a table in a file. Raises BadFile where it is no table at all."""
-    try:
-        text = path.read_bytes().decode("utf-8-sig")
-    except OSError as error:
-        raise BadFile(f"{path.name} cannot be read: {error.strerror or error}") from error
-    except UnicodeDecodeError as error:
-        raise BadFile(f"{path.name} is not UTF-8 text") from error
-    planner = _Planner(project, project.materials[material_id])
-    if path.suffix.lower() == ".json":
-        return planner.plan(_json_rows(text, path.name))
-    return planner.plan(_csv_rows(text, path.name))
+    """The plan of a table in a file, for the material whose instances it names by their ids.
+
+    `material_id`: whose they are where no id says. Raises BadFile where it is no table at all.
+    """
+    text = read_text(path)
+    rows = list(_json_rows(text, path.name) if path.suffix.lower() == ".json" else _csv_rows(text, path.name))
+    named = (str(row.cells["id"][0]) for row in rows if not row.header and "id" in row.cells)
+    materials = [ancestry(project, each)[1] for each in named if each in project.instances]
+    found = next((material for material in materials if material), project.materials[material_id])
+    return replace(_Planner(project, found).plan(iter(rows)), material=found.id)
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +258,7 @@ def _numbers(parameter: Parameter, given: Any) -> Value:
         raise BadValue(wrong)
     try:
         found = tuple(float(part) for part in parts)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         raise BadValue(wrong) from None
     return found if parameter.kind.width > 1 else found[0]
 
@@ -271,7 +283,9 @@ def _csv_rows(text: str, name: str) -> Iterator[_Row]:
                 places = {h: (h, line, n) for n, h in enumerate(header, 1) if h}
                 yield _Row(line, 1, places, header=True)
                 continue
-            given = {h: (c.strip(), line, n) for n, (h, c) in enumerate(zip(header, cells, strict=False), 1) if h}
+            given = {
+                h: (unguarded(c.strip()), line, n) for n, (h, c) in enumerate(zip(header, cells, strict=False), 1) if h
+            }
             yield _Row(line, 1, given)
     except csv.Error as error:
         raise BadFile(f"{name} is not sound CSV in line {reader.line_num}: {error}") from error

@@ -1,7 +1,7 @@
 """The records a project is made of. All are immutable; an edit makes new ones and shares what did not change.
 
 Ids are stable: wires, overrides and worn looks refer to ids, so names and identifiers may change freely. Lengths are
-metres, angles degrees, colours linear RGBA. `unknown` keeps fields of a file this version does not know.
+metres, angles degrees, colours linear RGBA.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from typing import Any, Literal, TypeVar
 
 import msgspec
 
+from soft_lantern.errors import BadEdit
 from soft_lantern.values.kinds import Kind, Value
 
 FORMAT_VERSION = 1
@@ -19,7 +20,9 @@ Vector = tuple[float, float, float]
 
 
 class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """The base of every record."""
+    """The base of every record. `unknown`: fields of its file that this version does not know, kept as they are."""
+
+    unknown: dict[str, Any] = {}
 
 
 class Node(Record, frozen=True, kw_only=True):
@@ -115,8 +118,14 @@ class Material(Record, frozen=True, kw_only=True):
     accepted: tuple[Accepted, ...] = ()
     notes: tuple[Note, ...] = ()
     thumbnail_size: float = 44.0
-    unknown: dict[str, Any] = {}
     snippets: dict[str, Material] = {}
+
+    def node(self, node_id: str) -> Node:
+        """The node of that id. Raises BadEdit where there is none."""
+        found = self.nodes.get(node_id)
+        if found is None:
+            raise BadEdit("that node is gone")
+        return found
 
     def parameter(self, parameter_id: str) -> Parameter | None:
         """The parameter of that id."""
@@ -137,7 +146,6 @@ class Texture(Record, frozen=True, kw_only=True):
     filter: Literal["linear", "nearest"] = "linear"
     wrap: Literal["repeat", "clamp", "mirror"] = "repeat"
     indexes: str = ""
-    unknown: dict[str, Any] = {}
 
 
 class Stop(Record, frozen=True, kw_only=True):
@@ -171,7 +179,6 @@ class Gradient(Record, frozen=True, kw_only=True):
     mixing: Literal["linear", "srgb", "oklab", "oklch"] = "oklab"
     hue: Literal["shorter", "longer", "increasing", "decreasing"] = "shorter"
     alphas: tuple[AlphaStop, ...] = ()
-    unknown: dict[str, Any] = {}
 
 
 class Palette(Record, frozen=True, kw_only=True):
@@ -187,7 +194,6 @@ class Palette(Record, frozen=True, kw_only=True):
     side: int = 0
     swaps: str = ""
     locked: tuple[int, ...] = ()
-    unknown: dict[str, Any] = {}
 
 
 class Instance(Record, frozen=True, kw_only=True):
@@ -206,7 +212,6 @@ class Instance(Record, frozen=True, kw_only=True):
     folder: str = ""
     tags: tuple[str, ...] = ()
     favourite: bool = False
-    unknown: dict[str, Any] = {}
 
 
 class Snapshot(Record, frozen=True, kw_only=True):
@@ -216,7 +221,6 @@ class Snapshot(Record, frozen=True, kw_only=True):
     look: str
     remark: str = ""
     values: dict[str, Value] = {}
-    unknown: dict[str, Any] = {}
 
 
 class Pick(Record, frozen=True, kw_only=True):
@@ -226,7 +230,6 @@ class Pick(Record, frozen=True, kw_only=True):
     name: str
     looks: tuple[str, ...] = ()
     seed: int = 0
-    unknown: dict[str, Any] = {}
 
 
 class Asset(Record, frozen=True, kw_only=True):
@@ -241,7 +244,6 @@ class Asset(Record, frozen=True, kw_only=True):
     subdivision: int = 32
     file: str = ""
     refine: int = 0
-    unknown: dict[str, Any] = {}
 
 
 class StageObject(Record, frozen=True, kw_only=True):
@@ -321,7 +323,6 @@ class Scene(Record, frozen=True, kw_only=True):
     gauge: float | None = None
     gauge_axis: Literal["x", "y", "z"] = "y"
     gauge_label: str = ""
-    unknown: dict[str, Any] = {}
 
     def object(self, object_id: str) -> StageObject | None:
         """The object of that id."""
@@ -343,7 +344,6 @@ class Project(Record, frozen=True, kw_only=True):
     palettes: dict[str, Palette] = {}
     assets: dict[str, Asset] = {}
     scenes: dict[str, Scene] = {}
-    unknown: dict[str, Any] = {}
 
     def graph(self, graph_id: str) -> Material | None:
         """The material or snippet of that id."""

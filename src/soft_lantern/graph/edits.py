@@ -55,18 +55,18 @@ def remove_nodes(material: Material, node_ids: Iterable[str]) -> Material:
 
 def change_node(material: Material, node_id: str, **fields: object) -> Material:
     """The material with some fields of one node replaced, such as its name."""
-    return changed(material, nodes={**material.nodes, node_id: changed(material.nodes[node_id], **fields)})
+    return changed(material, nodes={**material.nodes, node_id: changed(material.node(node_id), **fields)})
 
 
 def move_nodes(material: Material, places: Mapping[str, tuple[float, float]]) -> Material:
     """The material with some nodes elsewhere on the canvas; nothing that is compiled changes."""
-    moved = {i: changed(material.nodes[i], x=x, y=y) for i, (x, y) in places.items()}
+    moved = {i: changed(material.node(i), x=x, y=y) for i, (x, y) in places.items()}
     return changed(material, nodes={**material.nodes, **moved})
 
 
 def type_value(material: Material, node_id: str, port: str, value: Value) -> Material:
     """The material with a value typed into an unwired port."""
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     found = known_type(material, node).input(port)
     if found is None:
         raise BadEdit(f"{label_of(material, node)} has no input “{port}”")
@@ -76,7 +76,7 @@ def type_value(material: Material, node_id: str, port: str, value: Value) -> Mat
 
 def choose_setting(material: Material, node_id: str, setting: str, choice: str) -> Material:
     """The material with one setting of a node changed."""
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     return change_node(material, node_id, settings={**node.settings, setting: choice})
 
 
@@ -88,12 +88,12 @@ def connect(material: Material, out: str, into: str) -> Material:
     _output_port(material, out)
     node_id, port = _input_port(material, into)
     if feeds(material, node_id, node_and_port(out)[0]):
-        name = label_of(material, material.nodes[node_id])
+        name = label_of(material, material.node(node_id))
         raise WouldCycle(f"this would make {name} feed itself")
     wired = changed(material, wires={**material.wires, into: out})
     kinds = output_kinds(wired)
     given = kinds[out]
-    node_type = known_type(material, material.nodes[node_id])
+    node_type = known_type(material, material.node(node_id))
     if port.carries.kind is None:
         if shared_kind(wired, node_id, node_type, kinds) is None:
             others = shared_kind(changed(wired, wires=_without(wired.wires, into)), node_id, node_type, kinds)
@@ -124,11 +124,13 @@ def insert(material: Material, node_id: str, into: str) -> Material:
 
     Raises BadEdit where the node has no input and output that fit the wire.
     """
-    node_type = known_type(material, material.nodes[node_id])
+    node_type = known_type(material, material.node(node_id))
     entry = next((p for p in node_type.inputs if p.carries.takes_wire), None)
     if entry is None or not node_type.outputs:
-        raise BadEdit(f"{label_of(material, material.nodes[node_id])} has nothing to put into a wire")
-    out = material.wires[into]
+        raise BadEdit(f"{label_of(material, material.node(node_id))} has nothing to put into a wire")
+    out = material.wires.get(into)
+    if out is None:
+        raise BadEdit("that wire is gone")
     wired = connect(disconnect(material, into), out, port_ref(node_id, entry.name))
     wired = connect(wired, port_ref(node_id, node_type.outputs[0].name), into)
     return _made_room(wired, node_id)
@@ -152,7 +154,7 @@ def change_formula(material: Material, node_id: str, expression: str) -> Materia
     Raises FormulaError with the column of what is wrong.
     """
     node_type = formula_type(expression)
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     names = {p.name for p in node_type.inputs}
     kept = {
         into: out
@@ -172,11 +174,24 @@ def remove_note(material: Material, note_id: str) -> Material:
     return changed(material, notes=tuple(n for n in material.notes if n.id != note_id))
 
 
-def move_note(material: Material, note_id: str, node_ids: Iterable[str], dx: float, dy: float) -> Material:
-    """The material with a note area and the nodes in it elsewhere."""
-    note = next(n for n in material.notes if n.id == note_id)
-    material = add_note(material, changed(note, x=note.x + dx, y=note.y + dy))
-    return move_nodes(material, {i: (material.nodes[i].x + dx, material.nodes[i].y + dy) for i in node_ids})
+def rename_note(material: Material, note_id: str, title: str) -> Material:
+    """The material with another title on a note area."""
+    return add_note(material, changed(_note(material, note_id), title=title))
+
+
+def put_note_at(
+    material: Material, was: Note, places: Mapping[str, tuple[float, float]], dx: float, dy: float
+) -> Material:
+    """The material with a note area, and the nodes in it, so far from where they were."""
+    material = add_note(material, changed(_note(material, was.id), x=was.x + dx, y=was.y + dy))
+    return move_nodes(material, {i: (x + dx, y + dy) for i, (x, y) in places.items()})
+
+
+def _note(material: Material, note_id: str) -> Note:
+    for note in material.notes:
+        if note.id == note_id:
+            return note
+    raise BadEdit("that note is gone")
 
 
 def feeds(material: Material, source: str, target: str) -> bool:
@@ -256,7 +271,8 @@ def paste(material: Material, piece: Material, dx: float, dy: float) -> tuple[Ma
     wires = {}
     for into, out in piece.wires.items():
         (to, to_port), (source, source_port) = node_and_port(into), node_and_port(out)
-        wires[port_ref(renamed[to], to_port)] = port_ref(renamed[source], source_port)
+        if to in renamed and source in renamed:
+            wires[port_ref(renamed[to], to_port)] = port_ref(renamed[source], source_port)
     parameters = list(material.parameters)
     for parameter in piece.parameters:
         if material.parameter(parameter.id) is None:
@@ -273,14 +289,14 @@ def paste(material: Material, piece: Material, dx: float, dy: float) -> tuple[Ma
 
 def _first_source(material: Material, node_id: str) -> str:
     """What feeds the first wired input of a node; "" where nothing does."""
-    node_type = known_type(material, material.nodes[node_id])
+    node_type = known_type(material, material.node(node_id))
     refs = [port_ref(node_id, p.name) for p in node_type.inputs]
     return next((material.wires[ref] for ref in refs if ref in material.wires), "")
 
 
 def _made_room(material: Material, node_id: str) -> Material:
     """What the node feeds, moved right until a column lies between, and everything further on with it."""
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     downstream = {other for other in material.nodes if other != node_id and feeds(material, node_id, other)}
     nearest = min((material.nodes[other].x for other in downstream), default=node.x + COLUMN)
     shift = node.x + COLUMN - nearest

@@ -8,7 +8,17 @@ from enum import StrEnum
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed, new_id
-from soft_lantern.graph.instances import Look, children, fits, locked_by, look, override, put_instance, put_material
+from soft_lantern.graph.instances import (
+    Look,
+    children,
+    fits,
+    locked_by,
+    look,
+    override,
+    put_instance,
+    put_material,
+    reset,
+)
 from soft_lantern.graph.parameters import check_parameter, held
 from soft_lantern.values.colour import colour_from_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, conversion, fitted
@@ -79,18 +89,21 @@ def copied(found: Look, group: str | None = None) -> dict[str, Value]:
 
 
 def pasted(project: Project, instance_id: str, values: Mapping[str, Value]) -> Project:
-    """The project with values by identifier set in an instance, those that it has a parameter for and may set.
+    """The project with values by identifier taken over by an instance, those that it has a parameter for and may set.
 
-    Raises BadEdit where that is none of them.
+    What it would inherit anyway stays inherited. Raises BadEdit where that is none of them.
     """
-    found = look(project, instance_id)
+    found, above = look(project, instance_id), look(project, project.instances[instance_id].parent)
     taken = 0
     for parameter in found.material.parameters if found else ():
         value = values.get(parameter.identifier)
         if value is None or not fits(parameter, value) or locked_by(project, instance_id, parameter.id):
             continue
-        project = override(project, instance_id, parameter.id, value)
         taken += 1
+        if above is not None and value_of(above, parameter) == held(parameter, value):
+            project = reset(project, instance_id, parameter.id)
+        else:
+            project = override(project, instance_id, parameter.id, value)
     if not taken:
         raise BadEdit(f"{project.instances[instance_id].name} has no parameter for what was copied")
     return project
@@ -271,9 +284,13 @@ def with_parameter(project: Project, material: Material, parameter: Parameter) -
 
 def family(project: Project, parent_id: str) -> Iterable[Instance]:
     """Every instance below a material or instance, parents before their children."""
-    for child in children(project, parent_id):
-        yield child
-        yield from family(project, child.id)
+    waiting, seen = list(reversed(children(project, parent_id))), {parent_id}
+    while waiting:
+        child = waiting.pop()
+        if child.id not in seen:
+            seen.add(child.id)
+            yield child
+            waiting += reversed(children(project, child.id))
 
 
 def new_instance(project: Project, parent: str) -> Instance:

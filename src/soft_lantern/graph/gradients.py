@@ -22,6 +22,8 @@ FIT_PLACES = 129
 """Places along a line of colours at which a fitted gradient may have stops."""
 WIDTHS = (2, 4, 8, 16, 32, 64, 128, 256, 512, 1024)
 ENOUGH = 1 / 255
+FEWEST_COMPARED = 256
+"""Steps at which even the shortest row is compared with its gradient."""
 Mixing = Literal["linear", "srgb", "oklab", "oklch"]
 STRAIGHT: tuple[Mixing, ...] = ("oklab", "linear", "srgb")
 """Spaces in which two stops may be all that a line of colours needs."""
@@ -185,17 +187,19 @@ def width_error(gradient: Gradient, width: int) -> WidthError:
 
 def row_error(gradient: Gradient, row: Colours) -> tuple[float, float]:
     """How far a row of linear texels, as it is read, is from the gradient at most, and where."""
-    return _apart(gradient, row, colours_at(gradient, np.linspace(0.0, 1.0, _steps(len(row)) + 1)))
+    at = _compared_at(gradient, len(row))
+    return _apart(gradient, row, at, colours_at(gradient, at))
 
 
-def _steps(width: int) -> int:
-    """At how many steps a row of that width is compared with its gradient."""
-    return 4 * max(width, 256)
+def _compared_at(gradient: Gradient, width: int) -> Colours:
+    """Where a row of that width is compared with its gradient: each texel's middle, between them, and every stop."""
+    between = max(4, -(-FEWEST_COMPARED // max(width - 1, 1)))
+    even = np.linspace(0.0, 1.0, max(width - 1, 1) * between + 1)
+    return np.union1d(even, np.clip([*(s.at for s in gradient.stops), *(a.at for a in gradient.alphas)], 0.0, 1.0))
 
 
-def _apart(gradient: Gradient, row: Colours, exact: Colours) -> tuple[float, float]:
-    """The same, where the gradient's colours at even steps are known."""
-    at = np.linspace(0.0, 1.0, len(exact))
+def _apart(gradient: Gradient, row: Colours, at: Colours, exact: Colours) -> tuple[float, float]:
+    """The same, where the gradient's colours at those places are known."""
     apart = np.abs(read_row(row, at) - exact).max(axis=1)
     for jump in jumps(gradient):
         apart[np.abs(at - jump) <= 1.0 / max(len(row) - 1, 1)] = 0.0
@@ -212,11 +216,11 @@ def jumps(gradient: Gradient) -> list[float]:
 
 def width_advice(gradient: Gradient) -> tuple[list[WidthError], int | None]:
     """The error of each usual width, and the least width under 1/255; None where none of them is."""
-    finest = _steps(WIDTHS[-1])
-    exact = colours_at(gradient, np.linspace(0.0, 1.0, finest + 1))
-    places = np.concatenate([np.linspace(0.0, 1.0, width) for width in WIDTHS])
-    rows = np.split(colours_at(gradient, places), np.cumsum(WIDTHS)[:-1])
-    errors = [WidthError(len(row), *_apart(gradient, row, exact[:: finest // _steps(len(row))])) for row in rows]
+    asked = [_compared_at(gradient, width) for width in WIDTHS]
+    places = [*asked, *(np.linspace(0.0, 1.0, width) for width in WIDTHS)]
+    known = np.split(colours_at(gradient, np.concatenate(places)), np.cumsum([len(at) for at in places])[:-1])
+    rows = zip(WIDTHS, asked, known, known[len(WIDTHS) :], strict=False)
+    errors = [WidthError(width, *_apart(gradient, row, at, exact)) for width, at, exact, row in rows]
     least = next((each.width for each in errors if each.error < ENOUGH), None)
     return errors, least
 

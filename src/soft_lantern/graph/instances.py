@@ -9,6 +9,7 @@ from soft_lantern.graph.document import Instance, Material, Parameter, Project, 
 from soft_lantern.graph.parameters import held
 from soft_lantern.graph.shape import shape_of
 from soft_lantern.graph.snippets import attached, put_snippet
+from soft_lantern.limits import ANCESTORS
 from soft_lantern.values.kinds import Value, components
 
 
@@ -25,10 +26,15 @@ class Look:
 
 
 def ancestry(project: Project, instance_id: str) -> tuple[list[Instance], Material | None]:
-    """The instance and its parents, nearest first, and the material they end in; None where the chain is broken."""
+    """The instance and its parents, nearest first, and the material they end in; None where the chain is broken.
+
+    A chain of more than `limits.ANCESTORS` counts as broken.
+    """
     chain: list[Instance] = []
+    seen: set[str] = set()
     at = instance_id
-    while at in project.instances and project.instances[at] not in chain:
+    while at in project.instances and at not in seen and len(chain) < ANCESTORS:
+        seen.add(at)
         chain.append(project.instances[at])
         at = chain[-1].parent
     return chain, project.materials.get(at)

@@ -8,7 +8,7 @@ from soft_lantern.graph.identity import by_identity
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Setting
 from soft_lantern.nodes.definition import Carries
 from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
-from soft_lantern.values.kinds import Conversion, Kind, conversion, widest
+from soft_lantern.values.kinds import Conversion, Kind, conversion, kind_named, widest
 
 
 def type_of(material: Material, node: Node) -> NodeType | None:
@@ -116,7 +116,7 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
         parameter = parameter_of(material, material.nodes[node_id])
         return parameter.kind if parameter else Kind.NUMBER
     if node_type.key == "snippet_input":
-        return Kind(material.nodes[node_id].settings.get("kind", Kind.NUMBER))
+        return kind_named(material.nodes[node_id].settings.get("kind", ""))
     if node_type.own_kinds:
         return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})
     open_ports = [p for p in node_type.inputs if p.carries.kind is None]

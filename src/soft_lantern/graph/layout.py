@@ -99,7 +99,7 @@ def _in_columns(material: Material) -> Material:
         for node_id in ranked:
             y = max(y, wanted[node_id])
             places[node_id] = (-column * COLUMN, y)
-            y += slip_height(material, material.nodes[node_id]) + ROW_GAP
+            y += slip_height(material, material.node(node_id)) + ROW_GAP
         middle = sum(places[n][1] - wanted[n] for n in ranked) / len(ranked)
         for node_id in ranked:
             places[node_id] = (places[node_id][0], places[node_id][1] - middle)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -58,6 +58,14 @@ class Notice:
     def open(self) -> bool:
         """Whether it wants looking at: not accepted, and more than a hint."""
         return self.accepted is None and self.severity is not Severity.INFO
+
+
+def counted(notices: Sequence[Notice], *, short: bool = False) -> str:
+    """How many notices there are, in words: those that want looking at, and what is only a hint or let stand."""
+    open_ = sum(notice.open for notice in notices)
+    hints = len(notices) - open_
+    said = str(open_) if short else f"{open_} notice{'' if open_ == 1 else 's'}"
+    return said + (f" + {hints}" if short and hints else f", {hints} hint{'' if hints == 1 else 's'}" if hints else "")
 
 
 def with_accepted(material: Material, notices: list[Notice]) -> list[Notice]:

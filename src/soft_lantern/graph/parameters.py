@@ -15,7 +15,7 @@ from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier, trouble_with_exposed
 from soft_lantern.ir.inputs import INPUTS
-from soft_lantern.values.kinds import Kind, Value, components, fitted
+from soft_lantern.values.kinds import LARGEST, Kind, Value, components, fitted, is_single
 
 
 def add_parameter(material: Material, parameter: Parameter, at: int | None = None) -> Material:
@@ -83,8 +83,8 @@ def readers(material: Material, parameter_id: str) -> list[str]:
     for into, out in material.wires.items():
         node_id, port = node_and_port(into)
         if out in placed and node_id in material.nodes:
-            entry = known_type(material, material.nodes[node_id]).input(port)
-            found.append(f"{shown_name(material, material.nodes[node_id])}: {entry.label if entry else port}")
+            entry = known_type(material, material.node(node_id)).input(port)
+            found.append(f"{shown_name(material, material.node(node_id))}: {entry.label if entry else port}")
     return sorted(found)
 
 
@@ -115,7 +115,7 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     A constant node becomes the parameter's node; any other port gets a parameter node wired into it. What was once
     exposed under the same identifier comes back as it was, but for its default.
     """
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     node_type = known_type(material, node)
     port = node_type.input(port_name)
     if port is None or port_ref(node_id, port_name) in material.wires:
@@ -124,7 +124,6 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     is_constant = not port.carries.takes_wire
     label = node.name or (node_type.title if is_constant else f"{node_type.title} {port.label}")
     taken = {p.identifier for p in material.parameters} | set(INPUTS) | HLSL_WORDS
-    low, high = port.carries.expected or (None, None)
     value = typed_value(node, node_type, port_name)
     parameter = Parameter(
         id=new_id("parameter"),
@@ -132,11 +131,10 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         label=label,
         kind=kind,
         default=fitted(value, kind),
-        low=low if kind is Kind.NUMBER else None,
-        high=high if kind is Kind.NUMBER else None,
         unit=port.carries.unit,
-        control="slider" if low is not None and kind is Kind.NUMBER else "field",
     )
+    if kind is Kind.NUMBER and port.carries.expected:
+        parameter = _limited(parameter, *port.carries.expected)
     if port.carries.chooses:
         parameter = with_choices(parameter, _offered(material, node_id))
     if kind is Kind.COLOUR:
@@ -154,6 +152,24 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
     placed = Node(type="parameter", x=node.x - 190.0, y=node.y + 40.0 * row, settings={**shown, PLACED: "yes"})
     material = add_node(material, new, placed)
     return connect(material, port_ref(new, "out"), port_ref(node_id, port_name)), parameter.id
+
+
+def _limited(parameter: Parameter, low: float, high: float) -> Parameter:
+    """A number with what its port expects as hard limits, and a slider; an end that is open gets an end of the slider.
+
+    The slider ends at 10, or at a round number that leaves room above a larger default.
+    """
+    limited = changed(parameter, low=_finite(low), high=_finite(high), control="slider")
+    if limited.low is not None and limited.high is None:
+        wanted = max(10.0, 2 * components(parameter.default)[0], limited.low + 1)
+        power = 10.0 ** math.floor(math.log10(wanted))
+        end = next(power * step for step in (1, 2, 5, 10) if power * step >= wanted)
+        return changed(limited, soft_low=0.0 if limited.low == 0 else max(limited.low, 0.1), soft_high=end)
+    return limited if limited.low is not None else changed(limited, control="field")
+
+
+def _finite(end: float) -> float | None:
+    return end if math.isfinite(end) else None
 
 
 PLACED = "placed"
@@ -201,7 +217,7 @@ def unexpose(material: Material, parameter_id: str) -> Material:
 def _takes(material: Material, into: str, kind: Kind) -> bool:
     """Whether a value of a kind can be typed at an input just as it is."""
     node_id, name = node_and_port(into)
-    port = known_type(material, material.nodes[node_id]).input(name) if node_id in material.nodes else None
+    port = known_type(material, material.node(node_id)).input(name) if node_id in material.nodes else None
     return port is not None and input_kind(material, node_id, port, output_kinds(material)) is kind
 
 
@@ -232,7 +248,10 @@ def trouble_with_parameter(material: Material, parameter: Parameter) -> str | No
     if parameter.choices and (parameter.low, parameter.high) != (0.0, len(parameter.choices) - 1.0):
         count = len(parameter.choices)
         return f"{parameter.label} has {count} choices, so its limits are 0 and {count - 1}"
-    if not all(math.isfinite(part) for part in components(parameter.default)):
+    ends = (parameter.low, parameter.high, parameter.soft_low, parameter.soft_high, parameter.step)
+    if not all(is_single(end) for end in ends if end is not None):
+        return f"{parameter.label}’s limits are not finite numbers"
+    if not all(is_single(part) for part in components(parameter.default)):
         return f"{parameter.label}’s default is not a finite number"
     return _trouble_with_slider(parameter)
 
@@ -273,8 +292,8 @@ def held(parameter: Parameter, value: Value) -> Value:
     if isinstance(shaped, str):
         return shaped
     parts = components(shaped)
-    if not all(math.isfinite(part) for part in parts):
-        raise BadValue(f"{parameter.label} must be a finite number")
+    if not all(is_single(part) for part in parts):
+        raise BadValue(f"{parameter.label} must be a finite number, at most {LARGEST:g}")
     low, high = hard_limits(parameter)
     whole = parameter.choices or parameter.use in ("whole", "switch")
     kept = tuple(min(max(float(round(p)) if whole else p, low), high) for p in parts)
@@ -305,7 +324,7 @@ def hard_limits(parameter: Parameter) -> tuple[float, float]:
 
 def _offered(material: Material, node_id: str) -> tuple[str, ...]:
     """Names for what a node chooses among: what feeds each of its repeated inputs, or the input's label."""
-    node_type = known_type(material, material.nodes[node_id])
+    node_type = known_type(material, material.node(node_id))
     names: list[str] = []
     for port in node_type.inputs:
         if not port.repeated:

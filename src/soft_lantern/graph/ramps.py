@@ -21,6 +21,7 @@ from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.oklch import GREY_CHROMA
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.limits import PALETTE_SIDE
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind
 
@@ -149,8 +150,9 @@ def shown_row(gradient: Gradient, count: int) -> Colours:
 
 
 def side_of(palette: Palette) -> int:
-    """N of a palette's N × N cells: what it says, but no less than its colours take up."""
-    return max(palette.side, math.isqrt(max(len(palette.colours) - 1, 0)) + 1, 2)
+    """N of a palette's N × N cells: what it says, but no less than its colours take up, and what an index can name."""
+    wanted = max(palette.side, math.isqrt(max(len(palette.colours) - 1, 0)) + 1, 2)
+    return min(wanted, PALETTE_SIDE)
 
 
 @by_identity(256)
@@ -159,7 +161,7 @@ def image_of_palette(palette: Palette) -> Image:
     side = side_of(palette)
     texels = np.zeros((side * side, 4), np.float32)
     if palette.colours:
-        texels[: len(palette.colours)] = palette.colours
+        texels[: len(palette.colours)] = palette.colours[: side * side]
     return Image(texels.reshape(side, side, 4), "data", "nearest", "clamp")
 
 

@@ -65,14 +65,11 @@ def _worked_out(project: Project) -> Shape:
         found.setdefault(instance.parent, []).append(instance.id)
     looks: list[tuple[str, str]] = []
 
-    def below(parent: str) -> None:
-        for instance_id in found.get(parent, ()):
-            looks.append((instance_id, project.instances[instance_id].name))
-            below(instance_id)
-
-    for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
-        looks.append((material.id, material.name))
-        below(material.id)
+    waiting = [(m.id, m.name) for m in sorted(project.materials.values(), key=lambda m: m.name.lower(), reverse=True)]
+    while waiting:
+        look = waiting.pop()
+        looks.append(look)
+        waiting += [(i, project.instances[i].name) for i in reversed(found.get(look[0], ()))]
     return Shape({parent: tuple(ids) for parent, ids in found.items()}, tuple(looks))
 
 

@@ -74,6 +74,20 @@ def remove_snippet(project: Project, snippet_id: str) -> Project:
     return changed(project, snippets={i: s for i, s in project.snippets.items() if i != snippet_id})
 
 
+def snippet_made(project: Project, graph_id: str, node_ids: Iterable[str]) -> Project:
+    """The project with some nodes of a graph put into a new snippet. Raises BadEdit where they cannot be."""
+    graph = project.graph(graph_id)
+    if graph is None:
+        raise BadEdit("that graph is gone")
+    taken = {s.name for s in project.snippets.values()}
+    number = next(n for n in range(1, len(taken) + 2) if f"Snippet {n}" not in taken)
+    left, snippet = collapse(graph, node_ids, f"Snippet {number}")
+    project = put_snippet(project, snippet)
+    if graph_id in project.snippets:
+        return put_snippet(project, left)
+    return attached(changed(project, materials={**project.materials, graph_id: left}))
+
+
 def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Material, Material]:
     """The material with some nodes put into a new snippet, and the snippet.
 
@@ -120,7 +134,7 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
 
 def _called(material: Material, node_id: str, port: str) -> str:
     """What people call an output: its node's name or parameter, and the port where there are several."""
-    name = shown_name(material, material.nodes[node_id])
+    name = shown_name(material, material.node(node_id))
     return name if port == "out" else f"{name} {port.replace('_', ' ')}"
 
 
@@ -145,7 +159,7 @@ def _put_in_place(
 
 def expand(material: Material, node_id: str) -> Material:
     """The material with a snippet's node replaced by the nodes in the snippet."""
-    node = material.nodes[node_id]
+    node = material.node(node_id)
     inner = material.snippets[node.settings["snippet"]]
     plain = [i for i, n in inner.nodes.items() if n.type not in ("snippet_input", "snippet_output")]
     left = min((inner.nodes[i].x for i in plain), default=0.0)

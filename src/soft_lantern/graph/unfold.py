@@ -105,13 +105,13 @@ def can_unfold(material: Material, node_id: str) -> bool:
     except BadEdit:
         return False
     new = [n for i, n in done.nodes.items() if i not in material.nodes]
-    return bool(new) and any(n.type != material.nodes[node_id].type for n in new)
+    return bool(new) and any(n.type != material.node(node_id).type for n in new)
 
 
 class _Unfolding:
     def __init__(self, material: Material, node_id: str) -> None:
         self.material, self.node_id = material, node_id
-        self.node = material.nodes[node_id]
+        self.node = material.node(node_id)
         self.node_type = known_type(material, self.node)
         self.made: list[str] = []
         self.sources: dict[Expr, Source] = {}
@@ -250,7 +250,7 @@ class _Unfolding:
         self.made.append(node_id)
         for name, source in ports.items():
             place = port_ref(node_id, name)
-            port_type = known_type(self.material, self.material.nodes[node_id]).input(name)
+            port_type = known_type(self.material, self.material.node(node_id)).input(name)
             if isinstance(source, tuple) and port_type and port_type.carries.kind is None:
                 source = self._put(f"vector_{len(source)}", {"value": source})  # an open port is as wide as its wires
             if not isinstance(source, str) or "." not in source:

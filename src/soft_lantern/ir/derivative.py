@@ -1,7 +1,8 @@
 """Differentiates expressions: how a value changes when its leaves change at given rates (forward mode).
 
 A reader like the others: a table from operator to rule. Where an operator jumps (step, floor, choices) its derivative
-is taken as that of the piece it is on.
+is taken as that of the piece it is on. Where a value is finite its rate is: the rate of a length, a direction and a
+root is 0 where they vanish, and that of a power is taken just above 0.
 """
 
 from __future__ import annotations
@@ -26,6 +27,9 @@ from soft_lantern.ir.expr import (
     topological,
 )
 from soft_lantern.ir.inputs import VARYING, surface_input
+
+JUST_ABOVE = 1e-30
+"""Where the rate of a power of 0 is taken, and of its logarithm."""
 
 Rate = Expr | None
 """How fast a value changes; None where it does not."""
@@ -162,22 +166,29 @@ def _smooth(e: Expr, low: Expr, high: Expr, x: Expr) -> Expr:
     bottom, top, value = e.args
     span = top - bottom
     t = f.saturate((value - bottom) / span)
-    raw = (x - low) / span - (value - bottom) * (high - low) / (span * span)
+    some = span + (1.0 - f.abs_(f.sign(span)))  # between equal edges nothing moves
+    raw = (x - low) / some - (value - bottom) * (high - low) / (some * some)
     return 6.0 * t * (1.0 - t) * raw
 
 
 def _power(e: Expr, base: Expr, exponent: Expr) -> Expr:
-    x, y = e.args
+    x, y = f.max_(e.args[0], JUST_ABOVE), e.args[1]  # 0 to the power of 0, and its logarithm, are no numbers
     slope = _times(base, y * f.power(x, y - 1.0))
     return slope if _is_zero(exponent) else _plus(slope, e * f.log(x) * exponent)
 
 
 def _unit(e: Expr, v: Expr) -> Expr:
-    return (v - e * f.dot(e, v)) / f.length(e.args[0])
+    long = f.length(e.args[0])
+    turned = (v - e * f.dot(e, v)) / long
+    return f.select(long > 0.0, turned, const(*(0.0,) * e.type.width))
 
 
 def _length(e: Expr, v: Expr) -> Expr:
-    return f.dot(e.args[0], v) / e
+    return f.select(e > 0.0, f.dot(e.args[0], v) / e, const(0.0))
+
+
+def _root(e: Expr, x: Expr) -> Expr:
+    return x / (2.0 * f.max_(e, 1e-12))
 
 
 def _dot(e: Expr, a: Expr, b: Expr) -> Expr:
@@ -198,7 +209,7 @@ RULES: dict[Op, Callable[..., Expr] | None] = {
     Op.CLAMP: _clamped,
     Op.MIX: _mixed,
     Op.SMOOTHSTEP: _smooth,
-    Op.SQRT: lambda e, x: x / (2.0 * e),
+    Op.SQRT: _root,
     Op.POW: _power,
     Op.EXP: lambda e, x: e * x,
     Op.LOG: lambda e, x: x / e.args[0],

@@ -6,13 +6,13 @@ need is reached, so there is no dead code.
 
 from __future__ import annotations
 
-import math
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
+from soft_lantern.errors import BadValue
 from soft_lantern.ir.expr import (
     BITS,
     COMPARISONS,
@@ -168,10 +168,10 @@ def _body(
 def literal(value: float) -> str:
     """A float literal that reads back as the same single-precision number.
 
-    Raises ValueError for infinity and NaN, which GLSL has no literal for.
+    Raises BadValue for infinity, NaN and what a 32-bit float does not hold, which GLSL has no literal for.
     """
-    if not math.isfinite(value):
-        raise ValueError(f"GLSL has no literal for {value}")
+    if not abs(value) <= float(np.finfo(np.float32).max):
+        raise BadValue(f"the constant {value:g} has no place in a shader, whose numbers end at 3.4e38")
     single = np.float32(value)
     if single == 0 or 1e-4 <= abs(single) < 1e7:
         return np.format_float_positional(single, unique=True, trim="0")

@@ -10,6 +10,8 @@ import functools
 import re
 from collections.abc import Collection
 
+from soft_lantern.values.names import Names
+
 _TYPES = """
 bool bvec2 bvec3 bvec4 float int ivec2 ivec3 ivec4 uint uvec2 uvec3 uvec4 vec2 vec3 vec4 void
 mat2 mat3 mat4 mat2x2 mat2x3 mat2x4 mat3x2 mat3x3 mat3x4 mat4x2 mat4x3 mat4x4 double dvec2 dvec3 dvec4 half
@@ -85,18 +87,11 @@ class Identifiers:
     """Hands out identifiers that differ from each other and from those taken, in constant time for each."""
 
     def __init__(self, taken: set[str]) -> None:
-        self._taken = taken
-        self._next: dict[str, int] = {}
+        self._names = Names(taken, "_")
 
     def take(self, label: str) -> str:
         """An identifier close to a label, as `as_identifier` makes them."""
-        text = _plain_identifier(label, "value")
-        candidate, number = text, self._next.get(text, 2)
-        while candidate in self._taken:
-            candidate, number = f"{text}_{number}", number + 1
-        self._next[text] = number
-        self._taken.add(candidate)
-        return candidate
+        return self._names.take(_plain_identifier(label, "value"))
 
 
 @functools.lru_cache(maxsize=4096)

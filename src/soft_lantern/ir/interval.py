@@ -174,7 +174,7 @@ def _bounded(expr: Expr, args: list[Interval]) -> Interval:
     lows, highs = [], []
     for index in range(expr.type.width):
         ends = [(a.low[index % a.width], a.high[index % a.width]) for a in args]
-        low, high = rule(*ends)
+        low, high = (0.0, 1.0) if expr.op is Op.STEP and nan else rule(*ends)
         if math.isnan(low) or math.isnan(high):
             low, high, nan = -inf, inf, True
         lows.append(single(low))
@@ -283,10 +283,8 @@ def _wave(a: Ends) -> Ends:
 
 def _power(base: Ends, exponent: Ends) -> Ends:
     low = max(base[0], 0.0)
-    if base[1] < 0 or (low == 0 and exponent[0] < 0):
-        return (0.0 if base[0] >= 0 else -inf), inf
-    if base[0] < 0:
-        return -inf, inf
+    if base[0] < 0 or (low == 0 and exponent[0] < 0):
+        return -inf, inf  # minus zero to a negative power may be minus infinity
     raised = _corners(_raise)((low, base[1]), exponent)
     return raised[0] * (1 - 2.0**-20), raised[1] * (1 + 2.0**-20)
 

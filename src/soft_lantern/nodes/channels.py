@@ -9,7 +9,7 @@ from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.expr import swizzle as picked
 from soft_lantern.nodes.definition import AnyKind, Colour, Number, Vector2, Vector3, Vector4, node
-from soft_lantern.values.kinds import Kind
+from soft_lantern.values.kinds import Kind, kind_named
 
 _MATERIALX = "MaterialX 1.39 "
 _BY_WIDTH = {1: Kind.NUMBER, 2: Kind.VECTOR2, 3: Kind.VECTOR3, 4: Kind.VECTOR4}
@@ -173,7 +173,7 @@ def channel(colour: Colour, *, channel: Channel = "red") -> Number:
 
 
 def _as_kind(settings: Mapping[str, str]) -> Kind:
-    return Kind(settings["kind"])
+    return kind_named(settings.get("kind", ""))
 
 
 @node(
@@ -190,7 +190,7 @@ def convert(
 
     out = vec3(value)
     """
-    return _converted(value, Kind(kind))
+    return _converted(value, kind_named(kind))
 
 
 def _converted(value: Expr, kind: Kind) -> Expr:

@@ -34,13 +34,13 @@ def _with_alpha(rgb: Expr, colour: Expr) -> Expr:
 
 
 @node(
-    "Saturation amount",
+    "Toward grey",
     family="colour",
-    also=("desaturate", "grey", "gray", "vivid", "chroma"),
-    source=_MATERIALX + "saturate",
+    also=("saturation amount", "desaturate", "saturation", "grey", "gray", "vivid", "chroma"),
+    source=_MATERIALX + "saturate, whose amount is 1 − this one",
 )
 def saturation_amount(colour: Colour, amount: Number = 0.0) -> Colour:
-    """The colour toward its own grey: 0 leaves it, 1 is grey, below 0 is more vivid, above 1 turns the hue round.
+    """The colour toward its own grey (Rec. 709): 0 leaves it, 1 is grey, below 0 more vivid, above 1 the hue turned.
 
     out = mix(colour, vec3(luminance(colour)), amount)
     """

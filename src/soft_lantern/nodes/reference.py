@@ -13,8 +13,9 @@ _OPENING = """# Nodes
 Generated from the node library by `python -m soft_lantern.nodes.reference`; do not edit by hand. Arithmetic works on
 numbers, vectors and colours alike: *any* takes the widest kind among a node's wires, and a lone number acts on every
 component. Formulas are GLSL. An operation is one on a single number; division and roots count 4, powers, logarithms and
-sines 8. *Outside check* names the definition beyond this project that the tests hold a node to; *own* nodes are held by
-their formula, to OpenGL and to their bound alone.
+sines 8. *Outside check* names the definition beyond this project that the tests hold a node to, with the same inputs
+giving the same outputs; defaults are those listed here. *Own* nodes are held by their formula, to OpenGL and to their
+bound alone.
 """
 _HEAD = "| node | definition | expected ranges | cost | outside check |\n| --- | --- | --- | --- | --- |"
 

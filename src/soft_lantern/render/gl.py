@@ -74,6 +74,7 @@ class GlRenderer:
         try:
             # Another renderer of this thread may have been the last to draw.
             self.context.__enter__()  # type: ignore[no-untyped-call]
+            self.resources.begin_frame()
             return self._render(frame)
         except (moderngl.Error, MemoryError) as error:
             raise NoGraphics(f"the graphics driver gave up ({error})") from error

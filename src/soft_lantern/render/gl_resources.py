@@ -24,7 +24,8 @@ from soft_lantern.values.images import Image
 PROGRAMS_KEPT = 200
 LARGEST_AS_FLOATS = 1 << 20
 """Texels above which a texture of 8 bits stays one on the GPU, whose own decoding is a little coarser."""
-TARGETS_KEPT = 24
+TARGET_BYTES = 128 << 20
+"""Bytes of pictures to draw into that are kept for later frames, besides those of the present one."""
 SPARE_UNIT = 15
 """A texture unit no shader reads while textures are made: OpenGL 3.3 promises 16."""
 _FILTERS = {"linear": moderngl.LINEAR, "nearest": moderngl.NEAREST}
@@ -41,7 +42,9 @@ class GlResources:
             self.context = moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
         except Exception as error:  # the binding raises many kinds, down to plain Exception
             raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
+        self.context.gc_mode = "context_gc"  # what Python drops is given back by `begin_frame`, on this thread
         self.compiled = 0
+        self._in_use: set[tuple[str, int, int, int]] = set()
         self._programs: OrderedDict[str, moderngl.Program] = OrderedDict()
         self._fragments: weakref.WeakKeyDictionary[Expr, dict[tuple[bool, bool], WrittenShader]] = (
             weakref.WeakKeyDictionary()
@@ -134,12 +137,29 @@ class GlResources:
     def target(self, use: str, size: tuple[int, int], samples: int = 0) -> Target:
         """A picture to draw into; asked for again with the same words it is the same one."""
         key = (use, *size, samples)
+        self._in_use.add(key)
         if key not in self._targets:
-            if len(self._targets) >= TARGETS_KEPT:
-                self._targets.popitem(last=False)[1].release()
             self._targets[key] = Target(self.context, size, samples)
+            self._drop_old_targets()
         self._targets.move_to_end(key)
         return self._targets[key]
+
+    def begin_frame(self) -> None:
+        """Give back what nothing needs any more; from here on, pictures drawn into are the new frame's."""
+        dropped = self.context.objects
+        while dropped:
+            each = dropped.popleft()
+            if hasattr(each, "release"):  # what was released by name waits here too, empty
+                each.release()
+        self._in_use.clear()
+
+    def _drop_old_targets(self) -> None:
+        total = sum(target.bytes for target in self._targets.values())
+        for key in [key for key in self._targets if key not in self._in_use]:
+            if total <= TARGET_BYTES:
+                break
+            total -= self._targets[key].bytes
+            self._targets.pop(key).release()
 
     def release(self) -> None:
         """Give everything back at once."""
@@ -153,21 +173,25 @@ class Target:
     """The buffers of one picture: linear float colour (with samples if asked), depth, and what the screen gets."""
 
     def __init__(self, context: moderngl.Context, size: tuple[int, int], samples: int) -> None:
+        self.bytes = size[0] * size[1] * (20 + 20 * max(samples, 1))
         self.linear = context.texture(size, 4, dtype="f4")
         self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.linear.repeat_x = self.linear.repeat_y = False
+        depth, shown = context.depth_renderbuffer(size, samples=samples), context.renderbuffer(size, 4)
+        self._held: list[Any] = [depth, shown]
         if samples:
             colour = context.renderbuffer(size, 4, samples=samples, dtype="f4")
-            self.drawing = context.framebuffer([colour], context.depth_renderbuffer(size, samples=samples))
+            self._held.append(colour)
+            self.drawing = context.framebuffer([colour], depth)
             self.resolved = context.framebuffer([self.linear])
         else:
-            self.drawing = context.framebuffer([self.linear], context.depth_renderbuffer(size))
+            self.drawing = context.framebuffer([self.linear], depth)
             self.resolved = self.drawing
-        self.shown = context.framebuffer([context.renderbuffer(size, 4)])
+        self.shown = context.framebuffer([shown])
 
     def release(self) -> None:
-        """Give the buffers back."""
-        for each in (self.drawing, self.resolved, self.shown, self.linear):
+        """Give the buffers back, what they draw into too."""
+        for each in (self.drawing, self.resolved, self.shown, self.linear, *self._held):
             each.release()
 
 

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from soft_lantern.graph.document import Environment
 from soft_lantern.ir.expr import Type, const, uniform
 from soft_lantern.ir.numpy_reader import evaluate
+from soft_lantern.limits import EXPOSURE_STOPS
 from soft_lantern.render import surface_model
 from soft_lantern.render.frame import UniformValue
 from soft_lantern.scene.skies import SKIES, panorama, sun_of, toward
@@ -45,7 +46,7 @@ def light_uniforms(environment: Environment, panoramas: Mapping[str, Image]) -> 
         lighting = _own(environment.sky)
     else:
         lighting = _scattered(panoramas.get(environment.sky, MISSING))
-    gain = float(2.0**environment.exposure)
+    gain = float(2.0 ** min(max(environment.exposure, -EXPOSURE_STOPS), EXPOSURE_STOPS))
     turn = np.radians(environment.rotation)
     sun = sun_of(environment)
     found: dict[str, UniformValue] = {

@@ -66,8 +66,7 @@ class _Canvas:
     def __init__(self, frame: Frame) -> None:
         self.frame = frame
         self.uniforms = dict(frame.uniforms)
-        if frame.shadow:
-            self.uniforms[str(shadow.PICTURE.data)] = _shadow_map(frame, frame.shadow)
+        self.uniforms[str(shadow.PICTURE.data)] = _shadow_map(frame, frame.shadow) if frame.shadow else NO_SHADOW_MAP
         count = frame.size[0] * frame.size[1]
         self.colour = _backdrop(frame, np.arange(count))
         self.depth = np.full(count, np.inf)
@@ -134,6 +133,8 @@ def _layers(pixels: npt.NDArray[np.int64]) -> Iterator[npt.NDArray[np.int64]]:
         yield grouped[rank == layer]
 
 
+NO_SHADOW_MAP = Image(np.full((1, 1, 4), shadow.NOTHING, np.float32), "data", "nearest", "clamp")
+"""Stands where nothing throws a shadow."""
 EDGE_COLOUR = (0.02, 0.02, 0.03, 0.6)
 """Linear, and how much of it covers."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import weakref
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from zlib import crc32
@@ -176,9 +177,18 @@ def _shown(lowered: Lowered, options: StageOptions) -> Expr:
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
 
 
-@functools.lru_cache(maxsize=256)
+_evened: weakref.WeakKeyDictionary[Image, Image] = weakref.WeakKeyDictionary()
+
+
 def evened(image: Image) -> Image:
-    """An image of one texel: the mean of all, linear."""
+    """An image of one texel: the mean of all, linear. Kept as long as the image is."""
+    kept = _evened.get(image)
+    if kept is None:
+        kept = _evened[image] = _mean(image)
+    return kept
+
+
+def _mean(image: Image) -> Image:
     rows = max((1 << 22) // max(image.width, 1), 1)  # in pieces: a large picture as floats is very large
     pieces = [replace(image, texels=image.texels[top : top + rows]) for top in range(0, image.height, rows)]
     total = sum(piece.linear().sum(axis=(0, 1), dtype=np.float64) for piece in pieces)

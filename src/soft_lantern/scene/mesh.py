@@ -147,10 +147,24 @@ def mesh_from(
     uv1s: npt.ArrayLike | None = None,
     tangents: npt.ArrayLike | None = None,
 ) -> Mesh:
-    """A mesh with whatever is missing filled in: flat-area-weighted normals, zero coordinates, white."""
-    points = np.ascontiguousarray(positions, np.float32).reshape(-1, 3)
-    faces = np.ascontiguousarray(triangles, np.uint32).reshape(-1, 3)
+    """A mesh with whatever is missing filled in: flat-area-weighted normals, zero coordinates, white.
+
+    Raises ValueError where points are no finite positions, triangles have other corners, or a list is too short.
+    """
+    with np.errstate(over="ignore"):
+        points = np.ascontiguousarray(positions, np.float32)
+    if points.shape[-1] != 3:
+        raise ValueError("points do not have three numbers")
+    points, corners = points.reshape(-1, 3), np.asarray(triangles).reshape(-1, 3)
     count = len(points)
+    if not np.isfinite(points).all():
+        raise ValueError("there are points that are not finite numbers")
+    if corners.size and (corners.min() < 0 or corners.max() >= count):
+        raise ValueError("there is a triangle with a corner that does not exist")
+    for given, width in ((normals, 3), (uvs, 2), (colours, 4), (uv1s, 2), (tangents, 4)):
+        if given is not None and np.shape(given) != (count, width):
+            raise ValueError(f"{count} points have {np.shape(given)} numbers of one kind instead of {count} × {width}")
+    faces = np.ascontiguousarray(corners, np.uint32)
     return Mesh(
         points,
         _smooth_normals(points, faces) if normals is None else np.ascontiguousarray(normals, np.float32),

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from soft_lantern.limits import SUBDIVISION
 from soft_lantern.scene.mesh import Floats, Indices, Mesh, Model, Part, mesh_from
 
 PRIMITIVES = ("sphere", "cube", "cylinder", "plane", "card")
-FINEST = 512
+FINEST = SUBDIVISION
 
 
 def primitive(shape: str, subdivision: int) -> Model:

@@ -8,17 +8,17 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.errors import BadFile
+from soft_lantern.limits import MESH_REFINED, REFINE
 from soft_lantern.scene.mesh import Floats, Mesh, Model
-
-MOST = 4_000_000
-"""Triangles that a model may be refined to."""
 
 
 def refined(model: Model, times: int) -> Model:
     """The model with every triangle cut in four, so many times over. Raises BadFile where that would be too many."""
+    if not 0 <= times <= REFINE:
+        raise BadFile(f"refined {times} times is not possible; at most {REFINE} times is")
     count = sum(len(part.mesh.triangles) for part in model.parts) * 4**times
-    if count > MOST:
-        raise BadFile(f"refined {times} times it would have {count:,} triangles; at most {MOST:,} are drawn")
+    if count > MESH_REFINED:
+        raise BadFile(f"refined {times} times it would have {count:,} triangles; at most {MESH_REFINED:,} are drawn")
     parts = model.parts
     for _ in range(times):
         parts = tuple(replace(part, mesh=halved(part.mesh)) for part in parts)

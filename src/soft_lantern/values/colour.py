@@ -53,8 +53,12 @@ def colour_to_hex(colour: tuple[float, ...]) -> str:
 
 
 def srgb_bytes(colour: Sequence[float]) -> tuple[int, int, int, int]:
-    """8-bit sRGB with alpha of a linear RGB or RGBA colour, each component held to 0–1."""
-    parts = (*(linear_to_srgb(min(max(c, 0.0), 1.0)) for c in colour[:3]), colour[3] if len(colour) > 3 else 1.0)
+    """8-bit sRGB with alpha of a linear RGB or RGBA colour, each component held to 0–1.
+
+    A part that is missing or NaN counts as 0, a missing alpha as 1.
+    """
+    whole = (*(c if c == c else 0.0 for c in colour), *(0.0, 0.0, 0.0, 1.0)[len(colour) :])
+    parts = (*(linear_to_srgb(min(max(c, 0.0), 1.0)) for c in whole[:3]), whole[3])
     red, green, blue, alpha = (int(min(max(part, 0.0), 1.0) * 255 + 0.5) for part in parts)
     return (red, green, blue, alpha)
 

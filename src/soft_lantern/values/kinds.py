@@ -6,6 +6,9 @@ from enum import StrEnum
 
 from soft_lantern.errors import BadValue
 
+LARGEST = 3.4028234663852886e38
+"""The largest 32-bit float (IEEE 754): what shaders hold."""
+
 Value = float | tuple[float, ...] | str
 """A value in the document: a number, the components of a vector or linear RGBA colour, or the id of what is read.
 
@@ -100,6 +103,16 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
     if given == wanted:
         return Conversion.NONE
     return _CONVERSIONS.get((given, wanted))
+
+
+def is_single(number: float) -> bool:
+    """Whether a number is finite, and no larger than a 32-bit float holds."""
+    return abs(number) <= LARGEST
+
+
+def kind_named(text: str) -> Kind:
+    """The kind of that name; a number for a name that no kind has."""
+    return Kind(text) if text in _WIDTHS else Kind.NUMBER
 
 
 def components(value: Value) -> tuple[float, ...]:

@@ -1,6 +1,7 @@
 """What can be done to the graph on the canvas, apart from how the hand asks for it.
 
-Nothing here changes the document itself: `edited` tells the name of the edit and the material wanted.
+Nothing here changes the document itself: `edited` tells the name of an edit and what it does to the graph, which may
+have become another since it was shown.
 """
 
 from __future__ import annotations
@@ -17,21 +18,22 @@ from soft_lantern.app.canvas.texture_menu import texture_menu
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_picker import ColourPicker
-from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits, parameters
 from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
 from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, pushed_down, tidy
-from soft_lantern.graph.snippets import collapse, expand
+from soft_lantern.graph.snippets import expand
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.values.kinds import Kind, Value, components
 
+Edit = Callable[[Material], Material]
 CLIPBOARD = "application/x-soft-lantern-nodes+json"
 
 
 class CanvasActions(CanvasView):
     """The canvas with its actions, each an ordinary edit."""
 
-    edited = pyqtSignal(str, object, str)
+    edited = pyqtSignal(str, str, object, str)
+    """A graph's id, the name of an edit, the edit as a function of the material, and what it merges with."""
     told = pyqtSignal(str)
     image_wanted = pyqtSignal(str, str)
     """An image is to be loaded for a texture port: node id and port."""
@@ -39,8 +41,8 @@ class CanvasActions(CanvasView):
     """Gradients and palettes are to be edited, this one first."""
     texture_changed = pyqtSignal(object)
     """A texture is to be read in another way."""
-    snippet_made = pyqtSignal(object, object)
-    """The material with some nodes put into a snippet, and the snippet."""
+    snippet_wanted = pyqtSignal(str, object)
+    """Nodes of a graph are to become a snippet: the graph's id and theirs."""
     open_wanted = pyqtSignal(str)
     """A snippet is to be opened."""
 
@@ -48,27 +50,21 @@ class CanvasActions(CanvasView):
         super().__init__(parent)
         self.type_in = TypeIn(self)
 
-    def edit(self, name: str, material: Material, merge: str = "") -> None:
-        """Ask for an edit."""
-        if material is not self.material:
-            self.edited.emit(name, material, merge)
+    def edit(self, name: str, edit: Edit, merge: str = "") -> None:
+        """Ask for an edit of the graph as it is by then."""
+        self.edited.emit(self.material.id, name, edit, merge)
 
-    def _attempt(self, name: str, edit: Callable[[], Material]) -> None:
-        try:
-            self.edit(name, edit())
-        except LanternError as error:
-            self.told.emit(str(error))
-
-    def _reshape(self, name: str, node_id: str, edit: Callable[[], Material]) -> None:
+    def _reshape(self, name: str, node_id: str, edit: Edit) -> None:
         """An edit that may make a slip taller; what is under it makes room."""
-        self._attempt(name, lambda: pushed_down(self.material, edit(), node_id))
+        self.edit(name, lambda material: pushed_down(material, edit(material), node_id))
 
     def delete_selected(self) -> None:
         """Take away the selected slips, or the selected wire."""
-        if self.selected:
-            self.edit("Delete", edits.remove_nodes(self.material, self.selected))
+        selected = set(self.selected)
+        if selected:
+            self.edit("Delete", lambda material: edits.remove_nodes(material, selected))
         elif self.selected_wire:
-            self.edit("Take off wire", edits.disconnect(self.material, self.selected_wire))
+            self._disconnect(self.selected_wire)
 
     def copy_selected(self) -> None:
         """Put the selected slips on the clipboard."""
@@ -97,6 +93,8 @@ class CanvasActions(CanvasView):
         try:
             piece = msgspec.json.decode(bytes(data.data(CLIPBOARD).data()), type=Material)
         except msgspec.MsgspecError:
+            piece = Material(id="", name="")
+        if not piece.nodes:
             self.told.emit("What is on the clipboard is not a piece of a graph")
             return
         left, top = min(n.x for n in piece.nodes.values()), min(n.y for n in piece.nodes.values())
@@ -116,61 +114,66 @@ class CanvasActions(CanvasView):
 
     def tidy(self) -> None:
         """Lay the graph out in columns."""
-        self.edit("Tidy", tidy(self.material))
+        self.edit("Tidy", tidy)
         self._select(set())
         self.frame_all()
 
     def expose_selected(self) -> None:
         """Expose the value of each selected constant."""
-        material = self.material
-        try:
-            for node_id in self.selected:
-                if material.nodes[node_id].type in ("number", "colour"):
-                    material, _ = parameters.expose(material, node_id, "value")
-        except LanternError as error:
-            self.told.emit(str(error))
-            return
-        if material is self.material:
+        chosen = [i for i in self.selected if self.material.nodes[i].type in ("number", "colour")]
+        if not chosen:
             self.told.emit("Select a number or colour to expose, or drag a port down to the shelf")
-        self.edit("Expose", material)
+            return
+
+        def exposed(material: Material) -> Material:
+            for node_id in chosen:
+                material, _ = parameters.expose(material, node_id, "value")
+            return material
+
+        self.edit("Expose", exposed)
 
     def dissolve_selected(self) -> None:
         """Take the selected slips out and heal the wires through them."""
-        if self.selected:
-            self.edit("Dissolve", edits.dissolve(self.material, self.selected))
+        selected = set(self.selected)
+        if selected:
+            self.edit("Dissolve", lambda material: edits.dissolve(material, selected))
 
     def align_selected(self) -> None:
         """Put the selected slips' left edges in line."""
         if len(self.selected) > 1:
             left = min(self.material.nodes[i].x for i in self.selected)
             places = {i: (left, self.material.nodes[i].y) for i in self.selected}
-            self.edit("Align", edits.move_nodes(self.material, places))
+            self.edit("Align", lambda material: edits.move_nodes(material, places))
 
     def resize_thumbnails(self, factor: float) -> None:
         """Make the thumbnails of the material larger or smaller."""
         size = round(min(max(self.material.thumbnail_size * factor, 24.0), 126.0), 1)
-        self.edit("Resize thumbnails", changed(self.material, thumbnail_size=size))
+        self.edit("Resize thumbnails", lambda material: changed(material, thumbnail_size=size))
 
     def hide_thumbnails(self) -> None:
         """Hide or show the thumbnails of the selected slips, or of all."""
-        ids = self.selected or set(self.material.nodes)
+        ids = set(self.selected or self.material.nodes)
         wanted = not any(self.material.nodes[i].thumbnail for i in ids)
-        material = self.material
-        for node_id in ids:
-            material = edits.change_node(material, node_id, thumbnail=wanted)
-        self.edit("Show thumbnails" if wanted else "Hide thumbnails", material)
+
+        def switched(material: Material) -> Material:
+            for node_id in ids:
+                material = edits.change_node(material, node_id, thumbnail=wanted)
+            return material
+
+        self.edit("Show thumbnails" if wanted else "Hide thumbnails", switched)
 
     def add_elbow(self, into: str, at: QPointF) -> None:
         """Put a bend into a wire."""
         half = ELBOW / 2
         elbow = Node(type="elbow", x=float(round(at.x() - half)), y=float(round(at.y() - half)))
-        out, node_id = self.material.wires[into], new_id("elbow")
+        node_id = new_id("elbow")
 
-        def bent() -> Material:
-            joined = edits.connect(edits.add_node(self.material, node_id, elbow), out, port_ref(node_id, "value"))
+        def bent(material: Material) -> Material:
+            out = material.wires.get(into, "")
+            joined = edits.connect(edits.add_node(material, node_id, elbow), out, port_ref(node_id, "value"))
             return edits.connect(joined, port_ref(node_id, "out"), into)
 
-        self._attempt("Add elbow", bent)
+        self.edit("Add elbow", bent)
 
     def add_note(self) -> None:
         """Draw a note area round the selected slips and type its title."""
@@ -178,7 +181,7 @@ class CanvasActions(CanvasView):
             note = around(
                 self.material, self.selected, Note(id=new_id("note"), title="Note", x=0, y=0, width=0, height=0)
             )
-            self.edit("Add note", edits.add_note(self.material, note))
+            self.edit("Add note", lambda material: edits.add_note(material, note))
             self.rename_note(note)
         else:
             self.told.emit("Select the slips that the note is to go round")
@@ -187,7 +190,7 @@ class CanvasActions(CanvasView):
         """Type another title for a note area."""
 
         def titled(text: str) -> None:
-            self.edit("Rename note", edits.add_note(self.material, changed(note, title=text.strip())))
+            self.edit("Rename note", lambda material: edits.rename_note(material, note.id, text.strip()))
 
         self.type_in.open(self._widget_rect(QRectF(note.x + 8, note.y + 2, 200, 22)), note.title, titled)
 
@@ -197,28 +200,22 @@ class CanvasActions(CanvasView):
             self.told.emit("Select a formula, a mask or a snippet to unfold")
             return
 
-        def unfolded() -> Material:
-            material = self.material
-            for node_id in self.selected:
-                is_snippet = material.nodes[node_id].type == "snippet"
+        selected = set(self.selected)
+
+        def unfolded(material: Material) -> Material:
+            for node_id in selected:
+                is_snippet = material.node(node_id).type == "snippet"
                 material = expand(material, node_id) if is_snippet else unfold(material, node_id)
             return material
 
-        self._attempt("Unfold", unfolded)
+        self.edit("Unfold", unfolded)
 
     def make_snippet(self) -> None:
         """Put the selected nodes into a snippet."""
         if not self.selected:
             self.told.emit("Select the slips that are to become a snippet")
             return
-        taken = {s.name for s in self.snippets.values()}
-        number = next(n for n in range(1, len(taken) + 2) if f"Snippet {n}" not in taken)
-        try:
-            left, snippet = collapse(self.material, self.selected, f"Snippet {number}")
-        except LanternError as error:
-            self.told.emit(str(error))
-            return
-        self.snippet_made.emit(left, snippet)
+        self.snippet_wanted.emit(self.material.id, set(self.selected))
 
     def open_snippet(self) -> None:
         """Open the selected snippet's own graph."""
@@ -246,7 +243,7 @@ class CanvasActions(CanvasView):
         area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, slip.rect.width() - 26, 24)
 
         def renamed(text: str) -> None:
-            self.edit("Rename", edits.change_node(self.material, slip.node_id, name=text.strip()))
+            self.edit("Rename", lambda material: edits.change_node(material, slip.node_id, name=text.strip()))
 
         self.type_in.open(self._widget_rect(area), slip.title, renamed)
 
@@ -255,7 +252,7 @@ class CanvasActions(CanvasView):
         area = QRectF(slip.rect.left() + 6, slip.rect.top() + 3, 260, 24)
 
         def typed(text: str) -> None:
-            self._reshape("Edit formula", slip.node_id, lambda: edits.change_formula(self.material, slip.node_id, text))
+            self._reshape("Edit formula", slip.node_id, lambda m: edits.change_formula(m, slip.node_id, text))
 
         self.type_in.open(self._widget_rect(area), slip.node.settings.get("expression", ""), typed)
 
@@ -269,7 +266,7 @@ class CanvasActions(CanvasView):
             self._reshape(
                 f"Set {words}",
                 slip.node_id,
-                lambda: edits.choose_setting(self.material, slip.node_id, row.name, text.strip()),
+                lambda material: edits.choose_setting(material, slip.node_id, row.name, text.strip()),
             )
 
         self.type_in.open(self._widget_rect(area), row.choice, typed)
@@ -319,21 +316,23 @@ class CanvasActions(CanvasView):
         self.type_in.open(self._widget_rect(area), text, typed)
 
     def _type_value(self, node_id: str, port: str, value: Value) -> None:
-        try:
-            self.edit("Type value", edits.type_value(self.material, node_id, port, value), f"type {node_id}.{port}")
-        except LanternError as error:
-            self.told.emit(str(error))
+        self.edit("Type value", lambda m: edits.type_value(m, node_id, port, value), f"type {node_id}.{port}")
 
     def _paste(self, name: str, piece: Material, dx: float, dy: float) -> None:
-        material, ids = edits.paste(self.material, piece, dx, dy)
-        self.edit(name, material)
+        ids: list[str] = []
+
+        def pasted(material: Material) -> Material:
+            material, ids[:] = edits.paste(material, piece, dx, dy)
+            return material
+
+        self.edit(name, pasted)
         self._select(set(ids))
 
     def _expose(self, node_id: str, port: str) -> None:
-        self._attempt("Expose", lambda: parameters.expose(self.material, node_id, port)[0])
+        self.edit("Expose", lambda material: parameters.expose(material, node_id, port)[0])
 
     def _disconnect(self, into: str) -> None:
-        self.edit("Take off wire", edits.disconnect(self.material, into))
+        self.edit("Take off wire", lambda material: edits.disconnect(material, into))
 
     def _widget_rect(self, area: QRectF) -> QRectF:
         return QRectF(self.to_widget(area.topLeft()), self.to_widget(area.bottomRight()))

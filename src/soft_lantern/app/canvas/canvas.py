@@ -1,9 +1,11 @@
 """The canvas: shows a material's graph and turns hands and keys into edits of it.
 
-It never changes the document itself: `edited` tells the name of the edit and the material wanted.
+It never changes the document itself: `edited` tells the name of the edit and what it does to the graph.
 """
 
 from __future__ import annotations
+
+from collections.abc import Iterable
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -21,6 +23,8 @@ from soft_lantern.app.canvas.actions import CanvasActions
 from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, Hand, Offer, offers
 from soft_lantern.app.canvas.hands import BoxHand, MoveHand, NoteHand, PanHand, WireHand
 from soft_lantern.app.canvas.shapes import Row, Slip
+from soft_lantern.app.widgets.labels import tip
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
@@ -43,6 +47,7 @@ class Canvas(CanvasActions):
         self.finder.chosen.connect(self._place)
         self.finder.closed.connect(self._drop_loose_wire)
         self._waiting: tuple[QPointF, str] | None = None
+        self._waiting_from_output = True
         self.recent: list[str] = []
         self.setAcceptDrops(True)
 
@@ -93,7 +98,7 @@ class Canvas(CanvasActions):
                 if wire:
                     self.selection_changed.emit()
                 if not wire and note:
-                    self._hand = NoteHand(at, self.material, note.id, nodes_in(self.material, note))
+                    self._hand = NoteHand(at, note, self._places(nodes_in(self.material, note)))
                 elif not wire:
                     keep = self.selected if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else set()
                     self._select(set(keep))
@@ -119,8 +124,8 @@ class Canvas(CanvasActions):
             self._move(hand, at)
         elif isinstance(hand, NoteHand):
             away = at - hand.start
-            moved = edits.move_note(hand.material, hand.note_id, hand.node_ids, round(away.x()), round(away.y()))
-            self.edit("Move note", moved, "note")
+            dx, dy = round(away.x()), round(away.y())
+            self.edit("Move note", lambda m: edits.put_note_at(m, hand.note, hand.places, dx, dy), "note")
         elif isinstance(hand, WireHand):
             hand.reason = self._why_not(hand, at)
         else:
@@ -138,7 +143,7 @@ class Canvas(CanvasActions):
             self._select({hand.slip.node_id} if not hand.adding else self.selected)
             self._press_row(hand.slip, at)
         elif isinstance(hand, MoveHand) and drop_wire:
-            self._attempt("Insert", lambda: edits.insert(self.material, hand.slip.node_id, drop_wire))
+            self.edit("Insert", lambda material: edits.insert(material, hand.slip.node_id, drop_wire))
         elif isinstance(hand, WireHand):
             self._let_go(hand, event)
         self.update()
@@ -195,7 +200,7 @@ class Canvas(CanvasActions):
                 i: (self.material.nodes[i].x + nudge[0] * step, self.material.nodes[i].y + nudge[1] * step)
                 for i in self.selected
             }
-            self.edit("Move", edits.move_nodes(self.material, places), "nudge")
+            self.edit("Move", lambda material: edits.move_nodes(material, places), "nudge")
         elif plain and event.text().strip() and event.text().isprintable():
             self.open_finder(event.text())
         else:
@@ -222,7 +227,7 @@ class Canvas(CanvasActions):
         at = self.to_canvas(QPointF(event.pos()))
         slip = self.spread.slip_at(at)
         port = self.spread.port_at(at)
-        menu = QMenu(self)
+        menu = passing(QMenu(self))
         if slip and slip.node_id not in self.selected:
             self._select({slip.node_id})
         row = port[1] if port else self._row_at(slip, at) if slip else None
@@ -250,9 +255,7 @@ class Canvas(CanvasActions):
             note = self._note_title_at(at)
             if note:
                 menu.addAction("Rename note…", lambda: self.rename_note(note))
-                menu.addAction(
-                    "Remove note", lambda: self.edit("Remove note", edits.remove_note(self.material, note.id))
-                )
+                menu.addAction("Remove note", lambda: self.edit("Remove note", lambda m: edits.remove_note(m, note.id)))
             menu.addAction("Add a node…", lambda: self._open_finder(QPointF(event.pos()), ""))
             menu.addAction("Paste", self.paste)
             menu.addAction("Tidy", self.tidy)
@@ -289,15 +292,17 @@ class Canvas(CanvasActions):
         elif slip.node_id not in self.selected:
             self._select({slip.node_id})
         self.selected_wire = ""
-        self._hand = MoveHand(
-            slip, at, {i: (self.material.nodes[i].x, self.material.nodes[i].y) for i in self.selected}, adding
-        )
+        self._hand = MoveHand(slip, at, self._places(self.selected), adding)
+
+    def _places(self, node_ids: Iterable[str]) -> dict[str, tuple[float, float]]:
+        return {i: (self.material.nodes[i].x, self.material.nodes[i].y) for i in node_ids}
 
     def _move(self, hand: MoveHand, at: QPointF) -> None:
         away = (at - hand.start) * self.scale
         if hand.moved or away.manhattanLength() > 4:
             hand.moved = True
-            self.edit("Move", edits.move_nodes(self.material, hand.moved_places(at)), "move")
+            places = hand.moved_places(at)
+            self.edit("Move", lambda material: edits.move_nodes(material, places), "move")
             self._drop_wire = self._wire_under(hand)
 
     def _wire_under(self, hand: MoveHand) -> str:
@@ -336,13 +341,10 @@ class Canvas(CanvasActions):
             return "an output goes to an input" if row.is_output else "an input takes its value from an output"
         out, into = (hand.ref, ref) if hand.from_output else (ref, hand.ref)
         try:
-            edits.connect(self._without_picked_up(hand), out, into)
+            _without_picked_up(self.material, hand, out, into)
         except LanternError as error:
             return str(error)
         return ""
-
-    def _without_picked_up(self, hand: WireHand) -> Material:
-        return edits.disconnect(self.material, hand.picked_up) if hand.picked_up else self.material
 
     def _let_go(self, hand: WireHand, event: QMouseEvent) -> None:
         at = self.to_canvas(event.position())
@@ -360,7 +362,7 @@ class Canvas(CanvasActions):
                 self.told.emit(reason)
                 return
             out, into = (hand.ref, ref) if hand.from_output else (ref, hand.ref)
-            self.edit("Wire", edits.connect(self._without_picked_up(hand), out, into))
+            self.edit("Wire", lambda material: _without_picked_up(material, hand, out, into))
         elif hand.picked_up:
             self._disconnect(hand.picked_up)
         elif not self.rect().contains(event.position().toPoint()):
@@ -415,21 +417,27 @@ class Canvas(CanvasActions):
         piece, end = offer.piece()
         right = max(n.x for n in piece.nodes.values())
         back = right + 190.0 if ref and not self._waiting_from_output else 0.0
-        material, ids = edits.paste(self.material, piece, place.x() - back, place.y() - 20)
-        renamed = dict(zip(piece.nodes, ids, strict=True))
         node_id, port = node_and_port(end)
-        try:
-            if not ref:
-                ref = self._free_input(offer.into)
-            if ref:
-                material = edits.connect(material, port_ref(renamed[node_id], port), ref)
-                surface = node_and_port(ref)[0]
-                if offer.blends and material.nodes[surface].type == "surface":
-                    material = edits.choose_setting(material, surface, "alpha_mode", "blend")
-        except LanternError as error:
-            self.told.emit(str(error))
+        into = ref or self._free_input(offer.into)
+        ids: list[str] = []
+
+        def placed(material: Material) -> Material:
+            material, ids[:] = edits.paste(material, piece, place.x() - back, place.y() - 20)
+            renamed = dict(zip(piece.nodes, ids, strict=True))
+            if not into:
+                return material
+            try:
+                material = edits.connect(material, port_ref(renamed[node_id], port), into)
+            except LanternError as error:
+                self.told.emit(str(error))  # it stands on the canvas, unwired
+                return material
+            surface = node_and_port(into)[0]
+            if offer.blends and material.node(surface).type == "surface":
+                material = edits.choose_setting(material, surface, "alpha_mode", "blend")
+            return material
+
         self._waiting = None
-        self.edit(f"Add {offer.title}", material)
+        self.edit(f"Add {offer.title}", placed)
         self._select(set(ids))
         self.setFocus()
 
@@ -437,23 +445,21 @@ class Canvas(CanvasActions):
         node_id = new_id(node.type)
         back = 0.0 if not ref or self._waiting_from_output else 150.0
         node = changed(node, x=float(round(place.x() - back)), y=float(round(place.y() - 20)))
-        try:
-            base = self.material
+        from_output, snippets = self._waiting_from_output, self.snippets
+
+        def placed(base: Material) -> Material:
             if node.type == "snippet":
-                base = changed(
-                    base, snippets=base.snippets | used_snippets(changed(base, nodes={node_id: node}), self.snippets)
-                )
+                used = used_snippets(changed(base, nodes={node_id: node}), snippets)
+                base = changed(base, snippets=base.snippets | used)
             material = edits.add_node(base, node_id, node)
-            if ref and self._waiting_from_output:
-                material = edits.connect(material, ref, port_ref(node_id, port))
-            elif ref:
-                material = edits.connect(material, port_ref(node_id, port), ref)
-        except LanternError as error:
-            self.told.emit(str(error))
-            return
-        self._waiting = None
-        self.edit(name, material)
-        self._select({node_id})
+            if ref and from_output:
+                return edits.connect(material, ref, port_ref(node_id, port))
+            return edits.connect(material, port_ref(node_id, port), ref) if ref else material
+
+        self.edit(name, placed)
+        if node_id in self.material.nodes:
+            self._waiting = None
+            self._select({node_id})
         self.setFocus()
 
     def _row_at(self, slip: Slip, at: QPointF) -> Row | None:
@@ -474,7 +480,7 @@ class Canvas(CanvasActions):
         if row.setting.typed:
             self.type_setting(slip, row)
             return
-        menu = QMenu(self)
+        menu = passing(QMenu(self))
         for choice in row.setting.choices:
             action = menu.addAction(choice)
             if action:
@@ -484,7 +490,7 @@ class Canvas(CanvasActions):
                     lambda _, choice=choice: self._reshape(
                         f"Choose {choice}",
                         slip.node_id,
-                        lambda: edits.choose_setting(self.material, slip.node_id, row.name, choice),
+                        lambda material: edits.choose_setting(material, slip.node_id, row.name, choice),
                     )
                 )
         menu.popup(self.mapToGlobal(self.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
@@ -502,8 +508,13 @@ class Canvas(CanvasActions):
     def _hover(self, at: QPointF) -> None:
         slip = self.spread.slip_at(at)
         texts = [n.text for n in self.notices if slip and n.node == slip.node_id]
-        self.setToolTip("\n".join(texts))
+        self.setToolTip(tip("\n".join(texts)))
         self.setCursor(Qt.CursorShape.CrossCursor if self.spread.port_at(at) else Qt.CursorShape.ArrowCursor)
+
+
+def _without_picked_up(material: Material, hand: WireHand, out: str, into: str) -> Material:
+    """The material with a wire that was pulled to a port, and no longer where it was taken off."""
+    return edits.connect(edits.disconnect(material, hand.picked_up) if hand.picked_up else material, out, into)
 
 
 def _only(ids: set[str]) -> str:

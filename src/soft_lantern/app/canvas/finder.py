@@ -82,7 +82,7 @@ def offers(
         colour = colour_from_hex(typed)
         node = Node(type="colour", values={"value": colour})
         add(-2.5, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", "")))
-    for offer in _formula(text.strip(), material):
+    for offer in _formula(text.strip(), hand):
         add(2.5 if _begins_a_word(typed) else -2, offer)
     for place, node_type in enumerate(_in_order(hand.fitting)):
         if node_type.key != "parameter":
@@ -147,7 +147,7 @@ def _snippet_port(snippet: Material, hand: Hand) -> str:
     return ""
 
 
-def _formula(text: str, material: Material) -> list[Offer]:
+def _formula(text: str, hand: Hand) -> list[Offer]:
     """A formula, where the text is an expression of more than a lone name or number."""
     if not set("+-*/().?<>,") & set(text) or _as_number(text.lower()) is not None:
         return []
@@ -158,6 +158,7 @@ def _formula(text: str, material: Material) -> list[Offer]:
     names = ", ".join(port.name for port in node_type.inputs)
     hint = f"A formula of {names}" if names else "A formula of constants"
     first = node_type.inputs[0].name if node_type.inputs else ""
+    first = first if hand.from_output else node_type.outputs[0].name
     return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), first, hint)]
 
 

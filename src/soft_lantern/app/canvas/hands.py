@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.app.canvas.shapes import TOOTH, Slip, strand_path
-from soft_lantern.graph.document import Material
+from soft_lantern.graph.document import Note
 
 
 class Hand:
@@ -43,8 +43,9 @@ class MoveHand(Hand):
 class NoteHand(Hand):
     """Moves a note area and the slips in it."""
 
-    def __init__(self, start: QPointF, material: Material, note_id: str, node_ids: list[str]) -> None:
-        self.start, self.material, self.note_id, self.node_ids = start, material, note_id, node_ids
+    def __init__(self, start: QPointF, note: Note, places: dict[str, tuple[float, float]]) -> None:
+        """`note` and the `places` of the slips as they were when the hand took hold."""
+        self.start, self.note, self.places = start, note, places
 
 
 class WireHand(Hand):

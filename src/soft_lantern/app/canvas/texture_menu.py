@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import Gradient, Palette, Texture, changed
 
 _READINGS = {
@@ -24,7 +25,7 @@ def texture_menu(
     change: Callable[[Texture], None],
 ) -> QMenu:
     """A menu to choose one of what can be read, get `more` of it, or change how the chosen texture is read."""
-    menu = QMenu(parent)
+    menu = passing(QMenu(parent))
     for each in sorted(readable.values(), key=lambda each: each.name.lower()):
         action = menu.addAction(each.name)
         if action:

@@ -235,6 +235,8 @@ class CanvasView(QWidget):
         return next((wire for wire in self.spread.wires if wire.into == into), None)
 
     def _select(self, ids: set[str]) -> None:
+        """Select slips; those that are not shown, since the canvas is hidden or they are gone, are not selected."""
+        ids = ids & self.spread.slips.keys()
         if ids != self.selected:
             self.selected = ids
             if ids:

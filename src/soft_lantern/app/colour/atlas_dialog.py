@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -20,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.session import Session, sentence
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.bake.atlas import Atlas, atlas_of
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.atlas import write_atlas
@@ -62,7 +61,7 @@ class AtlasDialog(QDialog):
         self.words = quiet_label(wraps=True)
         self.write, self.leave = QPushButton("Write…"), QPushButton("Close")
         row, below = QHBoxLayout(), QHBoxLayout()
-        for widget in (QLabel("Rows of"), self.width_box, QLabel("kept as"), self.kept):
+        for widget in (plain_label("Rows of"), self.width_box, plain_label("kept as"), self.kept):
             row.addWidget(widget)
         row.addStretch(1)
         below.addWidget(self.words, 1)

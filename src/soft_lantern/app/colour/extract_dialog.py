@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.asking import Asking
+from soft_lantern.app.beside import NewestAnswer
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
@@ -110,9 +110,7 @@ class ExtractDialog(QDialog):
         self.count.valueChanged.connect(lambda _: self.refresh())
         self.result_palette = palette
         self.result_pictures: list[Picture] = []
-        self._asking = Asking("counting colours", self)
-        self._asking.answered.connect(self._show)
-        self._asking.failed.connect(self.words.setText)
+        self._counting = NewestAnswer("counting colours", self, self._show, self.words.setText)
         self.refresh()
 
     def refresh(self) -> None:
@@ -127,14 +125,14 @@ class ExtractDialog(QDialog):
         assert ok
         ok.setEnabled(False)
         self.words.setText("Counting…")
-        self._asking.ask(lambda: extracted(pictures, options))
+        self._counting.ask(lambda: extracted(pictures, options))
 
     def accept(self) -> None:
         self.then(self.result_palette, self.result_pictures)
         super().accept()
 
     def done(self, result: int) -> None:
-        self._asking.stop(wait=False)
+        self._counting.stop(wait=False)
         super().done(result)
 
     def _show(self, found: Extracted) -> None:

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QLabel,
     QMenu,
     QPushButton,
     QToolButton,
@@ -20,7 +19,7 @@ from soft_lantern.app.timers import single_shot
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.gradient_bar import AlphaBar, GradientBar
 from soft_lantern.app.widgets.gradient_views import Curves, Sights, Usage
-from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.gradients import ENOUGH, jumps, mirrored, reversed_, rotated, spaced_evenly, width_advice
@@ -189,13 +188,13 @@ class GradientPage(QWidget):
         column.setContentsMargins(6, 10, 6, 8)
         column.setSpacing(5)
         column.addWidget(self.bar)
-        stop = side_by_side(QLabel("Stop at"), self.place, self.colour, self.shape, self.duplicate, self.remove)
+        stop = side_by_side(plain_label("Stop at"), self.place, self.colour, self.shape, self.duplicate, self.remove)
         column.addWidget(stop)
         self.alpha_row = QWidget()
         inside = QVBoxLayout(self.alpha_row)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addWidget(self.alpha_bar)
-        inside.addWidget(side_by_side(QLabel("Alpha stop at"), self.alpha_place, QLabel("alpha"), self.alpha))
+        inside.addWidget(side_by_side(plain_label("Alpha stop at"), self.alpha_place, plain_label("alpha"), self.alpha))
         column.addWidget(self.alpha_row)
         column.addWidget(side_by_side(self.mixing, self.hue, self.apart))
         whole: list[QWidget] = []

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from soft_lantern.app.colour.line_dialog import LineDialog
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import Material, node_and_port
 from soft_lantern.graph.gradient_of_mixes import Replacement, every_replacement, with_gradient
 from soft_lantern.graph.gradients import FIT_PLACES, fitted_gradient
@@ -66,7 +67,7 @@ class GradientSources:
         linear = self.desk.stage.linear
         stage = Image(linear, "data", "linear", "clamp") if linear is not None else None
         then = partial(self.desk.put, "Take a gradient from a line")
-        self.line_dialog = LineDialog(self.session, gradient, stage, then, self.desk, on_stage=on_stage)
+        self.line_dialog = passing(LineDialog(self.session, gradient, stage, then, self.desk, on_stage=on_stage))
         self.line_dialog.open()
 
     def choose_mixes(self) -> None:

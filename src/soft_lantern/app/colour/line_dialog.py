@@ -12,17 +12,16 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from soft_lantern.app.asking import Asking
+from soft_lantern.app.beside import NewestAnswer
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.gradient_bar import GradientBar
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.texels import Line, Texels
 from soft_lantern.errors import LanternError
@@ -63,9 +62,7 @@ class LineDialog(QDialog):
         self.words = quiet_label("Drag a line over the image", wraps=True)
         self.fitted: Gradient | None = None
         self._asked = 0
-        self._asking = Asking("fitting a gradient", self)
-        self._asking.answered.connect(self._show_fitted)
-        self._asking.failed.connect(self._complain)
+        self._fitting = NewestAnswer("fitting a gradient", self, self._show_fitted, self._complain)
         kinds = QDialogButtonBox.StandardButton
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         self.buttons.accepted.connect(self.accept)
@@ -98,10 +95,11 @@ class LineDialog(QDialog):
         colours, tolerance = along(self.canvas.image, self.canvas.line), self.tolerance.value
         self._asked = asked = self._asked + 1
         self._let_accept(False)
-        self._asking.ask(lambda: (*fitted_gradient(colours, tolerance, self.gradient), len(colours), asked))
+        gradient = self.gradient
+        self._fitting.ask(lambda: (*fitted_gradient(colours, tolerance, gradient), len(colours), asked))
 
     def done(self, result: int) -> None:
-        self._asking.stop(wait=False)
+        self._fitting.stop(wait=False)
         super().done(result)
 
     def _let_accept(self, on: bool) -> None:
@@ -145,7 +143,7 @@ class LineDialog(QDialog):
         column.addWidget(self.canvas, 1)
         column.addWidget(self.bar)
         below = QHBoxLayout()
-        below.addWidget(QLabel("Within ΔE OK"))
+        below.addWidget(plain_label("Within ΔE OK"))
         below.addWidget(self.tolerance)
         below.addWidget(self.words, 1)
         column.addLayout(below)

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSpinBox,
     QToolButton,
@@ -19,10 +18,9 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.colour.sprite_hands import SpriteHands
 from soft_lantern.app.colour.swap_cards import SwapCards
 from soft_lantern.app.session import Session, sentence
-from soft_lantern.app.tasks import Task
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
-from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.errors import LanternError
@@ -39,6 +37,7 @@ from soft_lantern.graph.palettes import (
 )
 from soft_lantern.graph.ramps import side_of
 from soft_lantern.graph.swap_sets import base_of, made_swap, pick_of_swaps, sprites_of, swap_set, with_palette
+from soft_lantern.progress import Progress
 from soft_lantern.values.images import Image
 
 Linear = tuple[float, float, float, float]
@@ -68,7 +67,7 @@ class PalettePage(QWidget):
         self.side.setKeyboardTracking(False)
         self.grow = QPushButton("Grow")
         self.grow.setToolTip("Another number of cells; sprites are encoded anew, each colour staying the same")
-        self.room = QLabel()
+        self.room = plain_label()
         self.room.setWordWrap(True)
         self.sprite = QComboBox()
         self.sprite.setAccessibleName("sprite")
@@ -183,9 +182,10 @@ class PalettePage(QWidget):
     def grow_to(self, side: int) -> None:
         """Give the palette another number of cells, and encode its sprites anew, beside the window."""
         session, palette, project = self.session, self.palette_, self.session.project
+        folder = session.folder
 
-        def work(task: Task) -> Project:
-            return grown(project, palette, side, session.folder, task)
+        def work(progress: Progress) -> Project:
+            return grown(project, palette, side, folder, progress)
 
         def take(after: Project) -> None:
             if session.project is not project:
@@ -274,14 +274,14 @@ class PalettePage(QWidget):
         side = QVBoxLayout()
         side.addWidget(self.colour)
         side.addWidget(side_by_side(self.add, self.remove, self.lock))
-        side.addWidget(side_by_side(QLabel("Cells"), self.side, self.grow))
+        side.addWidget(side_by_side(plain_label("Cells"), self.side, self.grow))
         side.addWidget(self.room)
         side.addStretch(1)
         top.addLayout(side, 2)
         column.addLayout(top, 2)
         column.addWidget(heading_label("Make one more palette for the same cells"))
         column.addWidget(side_by_side(self.turn, self.degrees, self.map, self.gradients))
-        column.addWidget(side_by_side(self.bring, self.aim, self.pick, QLabel("seed"), self.seed))
+        column.addWidget(side_by_side(self.bring, self.aim, self.pick, plain_label("seed"), self.seed))
         column.addWidget(side_by_side(heading_label("Swap set"), self.sprite, self.more, self.file))
         column.addWidget(self.cards, 3)
         column.addWidget(self.words)

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.widgets.colour_button import ColourButton
-from soft_lantern.app.widgets.labels import heading_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.app.widgets.texels import Texels
@@ -60,10 +60,10 @@ class RecolourDialog(QDialog):
         self.tolerance, self.softness = NumberField(0.12, 0.0, 1.0, 0.01), NumberField(0.08, 0.0, 1.0, 0.01)
         self.tolerance.setAccessibleName("tolerance")
         self.softness.setAccessibleName("softness")
-        self.words = QLabel()
+        self.words = plain_label()
         self.words.setWordWrap(True)
         self.results: dict[str, Pixels] = {}
-        self._labels = {way: QLabel() for way in WAYS}
+        self._labels = {way: plain_label() for way in WAYS}
         self.save = QPushButton("Save the replaced…")
         listed = distinct_colours(picture.pixels[picture.pixels[..., 3] > 0][None])[:MOST_TRIED]
         colours = palette_of([each.colour for each in listed], Palette(id="", name="")).colours
@@ -146,7 +146,7 @@ class RecolourDialog(QDialog):
             ("tolerance", self.tolerance),
             ("softness", self.softness),
         ):
-            line.addWidget(QLabel(word))
+            line.addWidget(plain_label(word))
             line.addWidget(control)
         line.addStretch(1)
         column_ = QVBoxLayout(self)

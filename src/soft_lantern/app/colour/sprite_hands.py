@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu
 from soft_lantern.app.colour.extract_dialog import ExtractDialog
 from soft_lantern.app.colour.recolour_dialog import RecolourDialog
 from soft_lantern.app.session import sentence
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import READABLE_IMAGES, read_image
 from soft_lantern.formats.sprites import Picture, Sprites, file_traps, indexed, pictures_in, pixels_of
@@ -32,7 +33,7 @@ class SpriteHands:
 
     def menu(self) -> QMenu:
         """What can be done with sprites."""
-        menu = QMenu(self.page)
+        menu = passing(QMenu(self.page))
         menu.addAction("Add sprites…", self._choose_sprites)
         menu.addAction("Add a folder of sprites…", self._choose_folder)
         menu.addAction("Colours from images…", self._choose_extract)
@@ -44,9 +45,10 @@ class SpriteHands:
         """Index pictures of files and folders into this palette, beside the window."""
         session, base = self.session, base_of(self.session.project, self.page.palette_id)
         assert base
+        folder = session.folder
         session.beside(
             "Indexing sprites",
-            lambda task: indexed(pictures_in(paths, task), base, session.folder, task),
+            lambda task: indexed(pictures_in(paths, task), base, folder, task),
             self._take_sprites,
         )
 
@@ -58,7 +60,7 @@ class SpriteHands:
         """The same for pictures that are read."""
         if self.page.palette_id not in self.session.project.palettes:  # gone meanwhile
             return
-        self.dialog = ExtractDialog(pictures, self.page.palette_, self._take_extracted, self.page)
+        self.dialog = passing(ExtractDialog(pictures, self.page.palette_, self._take_extracted, self.page))
         self.dialog.open()
 
     def check_indices(self, path: Path) -> None:
@@ -79,7 +81,7 @@ class SpriteHands:
         self.session.beside(f"Reading {path.name}", lambda task: pictures_in([path], task), self._open_recolour)
 
     def _open_recolour(self, pictures: list[Picture]) -> None:
-        self.recolouring = RecolourDialog(self.session, pictures[0], self.page)
+        self.recolouring = passing(RecolourDialog(self.session, pictures[0], self.page))
         self.recolouring.show()
 
     def _take_sprites(self, made: Sprites) -> None:
@@ -109,7 +111,8 @@ class SpriteHands:
             session.apply("Take colours from images", changed(project, textures=textures))
             self._say_missing(made)
 
-        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, session.folder, task), take)
+        folder = session.folder
+        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, folder, task), take)
 
     def _choose_sprites(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self.page, "Sprites", "", IMAGES)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QSplitter, QTabWidget, QVBoxLayout, QWi
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.measurer import Answer, Measurer, Question
+from soft_lantern.app.mishaps import each_by_itself
 from soft_lantern.app.parameter_shelf import ParameterShelf
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.environment_panel import EnvironmentPanel
@@ -25,12 +26,13 @@ from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.formats.images import READABLE_IMAGES
-from soft_lantern.graph.document import Material, Node, Project, Texture, changed, new_id, node_and_port, port_ref
+from soft_lantern.formats.project_folder import SAME_ID
+from soft_lantern.graph.document import Material, Node, Texture, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, type_value
 from soft_lantern.graph.instances import put_material
 from soft_lantern.graph.kinds import label_of, type_of
-from soft_lantern.graph.notices import Fix, Notice, accept, unaccept
-from soft_lantern.graph.snippets import cost_inside, put_snippet
+from soft_lantern.graph.notices import Fix, Notice, accept, counted, unaccept
+from soft_lantern.graph.snippets import cost_inside, snippet_made
 from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
 from soft_lantern.render.staging import WireView
@@ -79,12 +81,14 @@ class BuildDesk(QWidget):
         layout.setSpacing(0)
         layout.addWidget(halves, 1)
         layout.addWidget(self.bottom)
-        self.canvas.edited.connect(session.apply_material)
+        self.canvas.edited.connect(
+            lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)
+        )
         self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
         self.canvas.exposed_below.connect(self.bottom.expose_below)
         self.canvas.image_wanted.connect(self.load_image)
         self.canvas.texture_changed.connect(session.change_texture)
-        self.canvas.snippet_made.connect(self._take_snippet)
+        self.canvas.snippet_wanted.connect(self._make_snippet)
         self.canvas.open_wanted.connect(session.open_material)
         self.bottom.values_changed.connect(self.measure)
         self.shelf.place_wanted.connect(
@@ -121,10 +125,12 @@ class BuildDesk(QWidget):
 
     def refresh(self) -> None:
         """Show how things are."""
-        material = self.session.material
-        self.canvas.show_library(self.session.project)
-        self.canvas.show_material(material)
-        self.bottom.refresh()
+        session = self.session
+        each_by_itself(
+            lambda: self.canvas.show_library(session.project),
+            lambda: self.canvas.show_material(session.material),
+            self.bottom.refresh,
+        )
 
     def stop(self) -> None:
         """Stop what runs beside the window."""
@@ -226,11 +232,9 @@ class BuildDesk(QWidget):
             inside = cost_inside(snippet) if snippet else None
             self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole, inside)
 
-    def _take_snippet(self, material: Material, snippet: Material) -> None:
-        def made() -> Project:
-            return put_material(put_snippet(self.session.project, snippet), material)
-
-        self.session.attempt("Make snippet", made)
+    def _make_snippet(self, material_id: str, node_ids: set[str]) -> None:
+        session = self.session
+        session.attempt("Make snippet", lambda: snippet_made(session.project, material_id, node_ids))
 
     def _tabs(self) -> QTabWidget:
         self.tabs = QTabWidget()
@@ -290,10 +294,13 @@ class BuildDesk(QWidget):
         notices = self.session.notices
         self.canvas.show_notices(notices)
         self.notice_list.show_notices(notices)
-        count = sum(notice.open for notice in notices)
-        self.tabs.setTabText(self.tabs.indexOf(self.notice_list), f"Notices ({count})" if count else "Notices")
+        shown = f"Notices ({counted(notices, short=True)})" if notices else "Notices"
+        self.tabs.setTabText(self.tabs.indexOf(self.notice_list), shown)
 
     def _fix(self, notice: Notice, fix: Fix) -> None:
+        if notice.kind == SAME_ID:
+            self.session.settle_same_id(notice, fix.words)
+            return
         if self.session.project.graph(notice.place):
             self.session.attempt(fix.words, lambda: fix.mended(self.session.project, notice.place))
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import html
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -21,17 +19,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.asking import Asking
+from soft_lantern.app.beside import NewestAnswer
 from soft_lantern.app.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.colour.palette_page import PalettePage
+from soft_lantern.app.mishaps import each_by_itself
 from soft_lantern.app.session import Session, sentence
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.timers import single_shot
 from soft_lantern.app.when_seen import WhenSeen
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.ramp_icon import SIZE, ramp_icon
 from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.colour_tables import (
@@ -42,6 +42,7 @@ from soft_lantern.formats.colour_tables import (
 )
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.formats.images import write_png
+from soft_lantern.formats.places import write_whole
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.graph.palettes import cells_image
@@ -79,12 +80,12 @@ class ColourDesk(QWidget):
         self.stage = StageView(session, worker, "colour")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.used_by = quiet_label(wraps=True)
+        self.used_by = linked_label()
         self.used_by.setToolTip("Click to open it, with a scene where it is worn")
         self.used_by.linkActivated.connect(self.show_user)
         self._filling = False
         self._looks = Looks()
-        self._usage = Asking("usage", self)
+        self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
         self._measuring = single_shot(self, 120, self._measure)
         self._lay_out()
         self.list.currentItemChanged.connect(lambda *_: self._show())
@@ -101,13 +102,11 @@ class ColourDesk(QWidget):
         page.file_wanted.connect(self._choose_target)
         self.palette_page.chosen.connect(self.choose)
         self.palette_page.file_wanted.connect(self._choose_target)
-        self._usage.answered.connect(self._take_usage)
-        self._usage.failed.connect(session.told)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
         session.view_changed.connect(lambda: self._measuring.start() if self.isVisible() else None)
-        self.refresh()
+        each_by_itself(self.refresh)
         self.list.setCurrentRow(0)
 
     def stop(self) -> None:
@@ -220,10 +219,7 @@ class ColourDesk(QWidget):
             if isinstance(ramp, Palette) and ending == ".png":
                 write_png(cells_image(ramp), path)
             else:
-                path.write_text(text, "utf-8")
-        except OSError as error:
-            self.session.told.emit(f"{path} cannot be written: {error.strerror or error}")
-            return
+                write_whole(path, text)
         except BadFile as error:
             self.session.told.emit(sentence(str(error)))
             return
@@ -231,7 +227,7 @@ class ColourDesk(QWidget):
 
     def open_atlas(self) -> None:
         """Choose what goes into an atlas, and write it."""
-        self.dialog = AtlasDialog(self.session, self.chosen, self)
+        self.dialog = passing(AtlasDialog(self.session, self.chosen, self))
         self.dialog.open()
 
     # What is shown
@@ -250,7 +246,7 @@ class ColourDesk(QWidget):
         else:
             self.pages.setCurrentIndex(0)
         users = users_of(project, chosen)
-        links = [f'<a href="{user_id}">{html.escape(name)}</a>' for user_id, name in users.items()]
+        links = [link(user_id, name) for user_id, name in users.items()]
         unused = "Used by nothing yet" if chosen else ""
         self.used_by.setText(f"Used by {', '.join(links)}" if links else unused)
 
@@ -268,11 +264,11 @@ class ColourDesk(QWidget):
         """Measure which part of the chosen gradient the stage uses, beside the window."""
         session, chosen = self.session, self.chosen
         project, scene, models, view = session.project, session.scene, dict(session.models), session.view
-        images = dict(session.images)
+        images, looks = dict(session.images), self._looks
         if scene is None or chosen not in project.gradients:
             return
         self._usage.ask(
-            lambda: (chosen, usage_of(project, chosen, scene, models, view, images, self._looks)),
+            lambda: (chosen, usage_of(project, chosen, scene, models, view, images, looks)),
         )
 
     def _take_usage(self, found: tuple[str, Usage]) -> None:
@@ -328,7 +324,7 @@ class ColourDesk(QWidget):
             for button in buttons:
                 row.addWidget(button, 1)
             column.addLayout(row)
-        empty = QLabel("Make a gradient or a palette, or take one from a file")
+        empty = plain_label("Make a gradient or a palette, or take one from a file")
         empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         for page in (empty, self.gradient_page, self.palette_page):
             scroll = QScrollArea()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.mishaps import each_by_itself
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage.environment_panel import EnvironmentPanel
 from soft_lantern.app.stage.object_panel import ObjectPanel
@@ -23,7 +24,7 @@ from soft_lantern.app.stage.parts_table import PartsTable
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.when_seen import WhenSeen
-from soft_lantern.app.widgets.labels import heading_label
+from soft_lantern.app.widgets.labels import heading_label, tip
 from soft_lantern.graph.document import Asset, StageObject, changed
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.primitives import FINEST
@@ -69,7 +70,7 @@ class DressDesk(QWidget):
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
         session.changed.connect(WhenSeen(self, self.refresh))
-        self.refresh()
+        each_by_itself(self.refresh)
 
     def stop(self) -> None:
         """Stop what runs beside the window."""
@@ -110,7 +111,7 @@ class DressDesk(QWidget):
         if (self.detail.minimum(), self.detail.maximum(), self.detail.value()) != (low, high, value):
             self.detail.setRange(low, high)
             self.detail.setValue(value)
-            self.detail.setToolTip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL)
+            self.detail.setToolTip(tip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL))
         self._filling = False
 
     def _chosen(self, item: QListWidgetItem | None) -> None:

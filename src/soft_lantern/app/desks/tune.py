@@ -8,7 +8,6 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.mishaps import each_by_itself
 from soft_lantern.app.portraits import Portraits
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
@@ -32,7 +32,8 @@ from soft_lantern.app.tune.sheet import Sheet
 from soft_lantern.app.tune.sweep_strip import SweepStrip
 from soft_lantern.app.tune.variation_dialog import VariationDialog
 from soft_lantern.app.when_seen import WhenSeen
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import Instance
 from soft_lantern.graph.instances import ancestry
 from soft_lantern.graph.picks import wearers, worn, worn_looks, worn_materials
@@ -103,9 +104,7 @@ class TuneDesk(QWidget):
 
     def refresh(self) -> None:
         """Show how things are."""
-        self._settle()
-        self._show_tree()
-        self._show_selected()
+        each_by_itself(self._settle, self._show_tree, self._show_selected)
         if self.isVisible():
             self.portraits.refresh()
 
@@ -140,8 +139,7 @@ class TuneDesk(QWidget):
 
     def menu(self) -> QMenu:
         """What can be done with what is selected."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing(QMenu(self))
         many = len(self.instances())
         for words, call, needs in self.hands.entries():
             if not words:
@@ -161,7 +159,7 @@ class TuneDesk(QWidget):
 
     def vary(self) -> None:
         """Open random variations of what is selected."""
-        self.variations = VariationDialog(self.session, self.worker, self.look_id, self)
+        self.variations = passing(VariationDialog(self.session, self.worker, self.look_id, self))
         self.variations.open()
 
     def for_designers(self) -> None:
@@ -216,7 +214,7 @@ class TuneDesk(QWidget):
     def _show_wearers(self, shown: list[str]) -> None:
         scene = self.session.scene
         found = list(wearers(self.session.project, scene, set(shown))) if scene else []
-        links = [f'<a href="{o.id}|{part}">{o.name}{f": {part}" if part else ""}</a>' for o, part in found[:12]]
+        links = [link(f"{o.id}|{part}", f"{o.name}: {part}" if part else o.name) for o, part in found[:12]]
         more = f" and {len(found) - 12} more" if len(found) > 12 else ""
         instance, material = self.instance(), ancestry(self.session.project, self.look_id)[1]
         kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
@@ -290,12 +288,12 @@ class TuneDesk(QWidget):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(4, 10, 10, 10)
-        self.name = QLabel()
+        self.name = plain_label()
         font = self.name.font()
         font.setPointSizeF(13)
         font.setBold(True)
         self.name.setFont(font)
-        self.worn_by = quiet_label(wraps=True)
+        self.worn_by = linked_label()
         self.worn_by.setToolTip("Click a part to see it alone, and again to see all")
         self.worn_by.linkActivated.connect(self._follow)
         self.tabs = QTabWidget()

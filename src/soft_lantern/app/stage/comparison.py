@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
 
+from soft_lantern.app.beside import reply_to
 from soft_lantern.app.miniatures import as_image
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.theme.colours import theme
@@ -42,7 +43,6 @@ class Comparison(QObject):
     """What one stage compares. The first side is what is tuned; the others are set against it."""
 
     changed = pyqtSignal()
-    _arrived = pyqtSignal(int, object, int)
 
     def __init__(self, stage: StageView) -> None:
         super().__init__(stage)
@@ -53,7 +53,6 @@ class Comparison(QObject):
         self.images: dict[int, QImage] = {}
         self._difference: tuple[int, int, QImage] | None = None
         self._round = 0
-        self._arrived.connect(self._take)
 
     @property
     def on(self) -> bool:
@@ -93,11 +92,9 @@ class Comparison(QObject):
         asked = self._round
         for number in range(0 if self.mode == FOUR else 1, len(self.sides)):
             make = self.stage.frame_maker(size, samples, project=self.project_for(number))
-
-            def deliver(picture: Picture, number: int = number) -> None:
-                self._arrived.emit(number, picture, asked)
-
-            self.stage.worker.submit(f"{self.stage.place} side {number}", Job(make, deliver, self.stage.complain))
+            take = reply_to(self, lambda picture, number=number: self._take(number, picture, asked))
+            failed = reply_to(self.stage, self.stage.complain)
+            self.stage.worker.submit(f"{self.stage.place} side {number}", Job(make, take, failed))
 
     def grasps(self, at: QPointF) -> bool:
         """Whether the divider is under a point of the widget."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, 
 
 from soft_lantern.app.session import Session
 from soft_lantern.app.when_seen import WhenSeen
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import StageObject
 from soft_lantern.graph.picks import wearables
 
@@ -87,8 +88,7 @@ class PartsTable(QTableWidget):
         thing, names = self._thing(), self.names()
         if thing is None or row >= len(names):
             return None
-        name, menu = names[row], QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        name, menu = names[row], passing(QMenu(self))
         for look_id, words in [("", AS_WHOLE if name else NOTHING), *wearables(self.session.project)]:
             action = menu.addAction(words, lambda look_id=look_id: self._wear(name, look_id))
             assert action

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSpinBox,
@@ -24,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.batch import Batch, Work
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.formats.images import write_exr, write_png
 from soft_lantern.render.frame import Frame, Picture
@@ -66,7 +66,7 @@ class SaveDialog(QDialog):
             box.setRange(8, LARGEST)
             box.setValue(value)
         pixels = QHBoxLayout()
-        for widget in (self.width_box, QLabel("×"), self.height_box):
+        for widget in (self.width_box, plain_label("×"), self.height_box):
             pixels.addWidget(widget)
         form.addRow("Size in pixels", pixels)
         self.kind = QComboBox()

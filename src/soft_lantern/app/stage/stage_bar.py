@@ -18,6 +18,7 @@ from soft_lantern.app.stage.stage_actions import (
 )
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import changed
 from soft_lantern.render.staging import SHOWABLE
 
@@ -102,7 +103,7 @@ class StageBar(QWidget):
 
     def save_pictures(self) -> None:
         """Ask how, and save the picture or a sequence over the clock's loop."""
-        dialog = SaveDialog(self.stage.size(), self.loop, self)
+        dialog = passing(SaveDialog(self.stage.size(), self.loop, self))
         if dialog.exec() and dialog.wish:
             save_pictures(self.stage, dialog.wish)
 

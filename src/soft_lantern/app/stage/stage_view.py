@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from soft_lantern.app.beside import reply_to
 from soft_lantern.app.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.comparison import Comparison, wearing
@@ -64,8 +65,6 @@ class StageView(QWidget):
     drawn = pyqtSignal(object)
     modes_changed = pyqtSignal()
     """Options, the handle's kind, the card, the turntable, or what clicks do."""
-    _arrived = pyqtSignal(object, int, list)
-    _failed = pyqtSignal(str)
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -104,8 +103,6 @@ class StageView(QWidget):
         self._turning = QTimer(self)
         self._turning.setInterval(BEAT)
         self._turning.timeout.connect(self._turn_on)
-        self._arrived.connect(self._take)
-        self._failed.connect(self._complain)
         self.setMinimumSize(220, 160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -238,7 +235,8 @@ class StageView(QWidget):
         asked, self.still = self._asked, False
         make = self.frame_maker(size, 4 if still else 0)
         figures: list[str] = []
-        wanted, card = self.figures_shown, self.card
+        wanted, card, pace = self.figures_shown, self.card, self._pace
+        arrived, failed = reply_to(self, self._take), reply_to(self, self.complain)
 
         def made() -> Frame:
             frame = make()
@@ -248,10 +246,10 @@ class StageView(QWidget):
 
         def deliver(picture: Picture) -> None:
             if not still and not card:
-                self._pace.drawn(share, picture.seconds)
-            self._arrived.emit(picture, asked if still else 0, figures)
+                pace.drawn(share, picture.seconds)
+            arrived(picture, asked if still else 0, figures)
 
-        self.worker.submit(self.place, Job(made, deliver, self._failed.emit))
+        self.worker.submit(self.place, Job(made, deliver, failed))
         self.comparison.request(size, 4 if still else 0)
         if not still:
             self._settled.start()
@@ -302,10 +300,7 @@ class StageView(QWidget):
         self.drawn.emit(picture)
 
     def complain(self, text: str) -> None:
-        """Say what went wrong with a picture; may be called on any thread."""
-        self._failed.emit(text)
-
-    def _complain(self, text: str) -> None:
+        """Say what went wrong with a picture."""
         self.trouble = text
         self.update()
 

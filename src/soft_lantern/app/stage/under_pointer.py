@@ -6,8 +6,9 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QObject, QPointF, pyqtSignal
+from PyQt6.QtCore import QObject, QPointF
 
+from soft_lantern.app.beside import reply_to
 from soft_lantern.render.points import Points, point_under
 from soft_lantern.render.staging import object_inputs, placed_parts
 from soft_lantern.render.worker import Newest
@@ -27,13 +28,10 @@ Then = Callable[[ObjectHit | None, ObjectHit | None], None]
 class UnderPointer(QObject):
     """Looks along rays of one stage view."""
 
-    _call = pyqtSignal(object)
-
     def __init__(self, stage: StageView) -> None:
         super().__init__(stage)
         self.stage = stage
         self._beside: Newest | None = None
-        self._call.connect(lambda call: call())
 
     def find(self, at: QPointF, then: Then, *, behind: bool) -> None:
         """Tell what is met first at a place of the widget, and if wanted what lies behind that."""
@@ -48,12 +46,8 @@ class UnderPointer(QObject):
             return
         if self._beside is None:
             self._beside = Newest("under pointer")
-
-        def find() -> None:
-            found = both()
-            self._call.emit(lambda: then(*found))
-
-        self._beside.submit("under", find, self.stage.session.told.emit)
+        found = reply_to(self, then)
+        self._beside.submit("under", lambda: found(*both()), reply_to(self, self.stage.session.told.emit))
 
     def hit_at(self, at: QPointF, beyond: float = 0.0) -> ObjectHit | None:
         """What the ray through a place meets first, further than `beyond` metres along it."""

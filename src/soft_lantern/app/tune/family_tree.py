@@ -7,6 +7,7 @@ from PyQt6.QtGui import QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence, QPix
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from soft_lantern.app.stage.drops import LOOK_DRAG
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.family import searcher
 from soft_lantern.graph.instances import children
@@ -136,7 +137,7 @@ class FamilyTree(QTreeWidget):
     def _mark(self, item: QTreeWidgetItem, instance: Instance) -> None:
         marks = [FAVOURITE] * instance.favourite + [LOCKS] * bool(instance.locks)
         item.setText(1, " ".join(marks))
-        item.setToolTip(0, ", ".join(instance.tags))
+        item.setToolTip(0, tip(", ".join(instance.tags)))
 
     def _sift(self, project: Project, current: str, sought: str, favourites: bool) -> None:
         """Hide what is not sought; what is current stays, and whoever stands above something that does."""

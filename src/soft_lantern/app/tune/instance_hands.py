@@ -6,12 +6,12 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from soft_lantern.app.change_report import ChangeReport
 from soft_lantern.app.session import sentence
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.plan_dialog import PlanDialog
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
@@ -107,8 +107,7 @@ class InstanceHands:
             return
         ids = [i for i in look_ids if i in project.instances and project.instances[i].parent != target]
         if ids:
-            menu = QMenu(self.desk)
-            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            menu = passing(QMenu(self.desk))
             menu.addAction("Keep how it looks", lambda: self.set_parent(ids, target, keep=True))
             menu.addAction("Take on what the new parent has", lambda: self.set_parent(ids, target, keep=False))
             menu.popup(QCursor.pos())
@@ -230,8 +229,7 @@ class InstanceHands:
 
     def preset_menu(self) -> QMenu:
         """The presets of the material, to take over."""
-        menu = QMenu(self.desk)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing(QMenu(self.desk))
         material = self._material()
         for preset in material.presets if material else ():
             menu.addAction(preset.name, lambda preset=preset: self._take(preset.values, f"Take preset {preset.name}"))
@@ -243,10 +241,18 @@ class InstanceHands:
 
     def show_changes(self) -> None:
         """Show what has become of the instances since the project was last saved."""
-        material, before = self._material(), self.session.saved_project
+        material, before = self._material(), self.session.saver.on_disk.project
         if material:
-            self.report = ChangeReport(
-                self.session, self.desk.worker, before, self.session.project, material.id, self.desk, to_decide=False
+            self.report = passing(
+                ChangeReport(
+                    self.session,
+                    self.desk.worker,
+                    before,
+                    self.session.project,
+                    material.id,
+                    self.desk,
+                    to_decide=False,
+                )
             )
             self.report.open()
 
@@ -299,7 +305,8 @@ class InstanceHands:
         except LanternError as error:
             self.session.told.emit(sentence(str(error)))
             return None
-        return PlanDialog(self.session.project, material, plan, self.desk)
+        whose = self.session.project.materials[plan.material]
+        return passing(PlanDialog(self.session.project, whose, plan, self.desk))
 
     def take_values(self, dialog: PlanDialog) -> None:
         """Make the changes of a dialog that was confirmed, as one step that can be undone."""

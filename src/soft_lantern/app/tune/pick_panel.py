@@ -5,7 +5,6 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -15,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.session import Session
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.graph.document import Instance, Material, Pick, changed
 from soft_lantern.graph.picks import picked, put_pick
 
@@ -37,7 +36,7 @@ class PickPanel(QWidget):
         self.gets = quiet_label(wraps=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
-        words = QLabel(
+        words = plain_label(
             "Each object that wears this gets one of these, always the same one for the same seed. "
             "Drag more looks onto it in the tree."
         )

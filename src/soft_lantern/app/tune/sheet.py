@@ -8,8 +8,9 @@ from itertools import groupby
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.labels import heading_label, quiet_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, tip
 from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, Project
 from soft_lantern.graph.family import Standing, outside, standing, value_of
@@ -79,8 +80,7 @@ class Sheet(QScrollArea):
 
     def menu_for(self, parameter_id: str) -> QMenu:
         """What can be done with one parameter."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing(QMenu(self))
         parameter = next(p for p in self._parameters if p.id == parameter_id)
         own = self._standings.get(parameter_id, set()) & {Standing.OVERRIDDEN, Standing.EQUAL}
         reset = menu.addAction("Reset to the parent’s", lambda: self.reset_wanted.emit([parameter_id]))
@@ -129,7 +129,7 @@ class Sheet(QScrollArea):
         if parameter.id in self._locks:
             words = f"{words}; locked for descendants".removeprefix("; ")
         mark.setText(text)
-        mark.setToolTip(words)
+        mark.setToolTip(tip(words))
         self.resets[parameter.id].setVisible(bool(standings & {Standing.OVERRIDDEN, Standing.EQUAL}))
 
     def _show_conditions(self) -> None:
@@ -198,8 +198,7 @@ class Sheet(QScrollArea):
 
     def group_menu(self, group: str, ids: list[str]) -> QMenu:
         """What can be done with a group."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing(QMenu(self))
         menu.addAction("Reset this group", lambda: self.reset_wanted.emit(ids))
         menu.addAction("Reset all", lambda: self.reset_wanted.emit([p.id for p in self._parameters]))
         menu.addSeparator()
@@ -225,11 +224,11 @@ class Sheet(QScrollArea):
         return fold
 
     def _add_row(self, grid: QGridLayout, row: int, parameter: Parameter) -> None:
-        mark = QLabel()
+        mark = plain_label()
         mark.setMinimumWidth(14)
         mark.setStyleSheet("color: palette(highlight);")
-        label = QLabel(parameter.label)
-        label.setToolTip(parameter.tooltip)
+        label = plain_label(parameter.label)
+        label.setToolTip(tip(parameter.tooltip))
         label.setMinimumWidth(86)
         label.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         label.customContextMenuRequested.connect(lambda at: self.menu_for(parameter.id).popup(label.mapToGlobal(at)))
@@ -237,7 +236,7 @@ class Sheet(QScrollArea):
         control.changed.connect(lambda value: self.value_wanted.emit(parameter.id, value))
         reset_button = QToolButton()
         reset_button.setText("Reset")
-        reset_button.setToolTip(f"Let {parameter.label} come from the parent again")
+        reset_button.setToolTip(tip(f"Let {parameter.label} come from the parent again"))
         reset_button.clicked.connect(lambda: self.reset_wanted.emit([parameter.id]))
         policy = reset_button.sizePolicy()
         policy.setRetainSizeWhenHidden(True)

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QScrollArea,
     QSpinBox,
     QToolButton,
@@ -19,7 +18,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.session import Session
 from soft_lantern.app.widgets.choices import fill
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label, tip
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed
@@ -65,7 +64,15 @@ class SweepStrip(QWidget):
         self._miniatures = Miniatures(session, worker, "sweep", self)
         self._miniatures.arrived.connect(self._show_picture)
         row = QHBoxLayout()
-        for widget in (QLabel("Try"), self.first, QLabel("with"), self.second, self.count, self.low, self.high):
+        for widget in (
+            plain_label("Try"),
+            self.first,
+            plain_label("with"),
+            self.second,
+            self.count,
+            self.low,
+            self.high,
+        ):
             row.addWidget(widget)
         row.addWidget(self.words, 1)
         row.addWidget(self.close_button)
@@ -189,7 +196,7 @@ class SweepStrip(QWidget):
         cell.setIconSize(QSize(side, side))
         cell.setFixedSize(side + 12, side + 34)
         cell.setText(words)
-        cell.setToolTip(f"Take {words}")
+        cell.setToolTip(tip(f"Take {words}"))
         cell.setAccessibleName(f"try {words}")
         cell.setCheckable(True)
         cell.clicked.connect(lambda: self.values_wanted.emit(values))

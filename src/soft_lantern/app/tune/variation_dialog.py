@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -27,6 +26,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.miniatures import Miniatures
 from soft_lantern.app.session import Session
 from soft_lantern.app.tune.sweep_strip import tried
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.value_tables import read_value
@@ -70,7 +70,7 @@ class VariationDialog(QDialog):
         self.pictures.setGridSize(QSize(SIDE + 34, SIDE + 30))
         self.pictures.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.pictures.setAccessibleName("variations")
-        self.words = QLabel()
+        self.words = plain_label()
         self.words.setProperty("trouble", True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.sets: list[dict[str, Value]] = []
@@ -166,7 +166,7 @@ class VariationDialog(QDialog):
         column.addLayout(line)
         column.addWidget(self.pictures, 1)
         last = QHBoxLayout()
-        last.addWidget(QLabel("Keep as"))
+        last.addWidget(plain_label("Keep as"))
         last.addWidget(self.name, 1)
         last.addWidget(self.buttons)
         column.addLayout(last)

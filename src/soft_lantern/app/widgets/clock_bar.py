@@ -5,8 +5,9 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.slider import Slider
 
@@ -31,7 +32,7 @@ class ClockBar(QWidget):
         self.scrub = Slider(0, self.loop, 0)
         self.scrub.setAccessibleName("time")
         self.scrub.changed.connect(self.go_to)
-        self.shown = QLabel("0.00 s")
+        self.shown = plain_label("0.00 s")
         self.shown.setMinimumWidth(46)
         self.speed_field = NumberField(1.0, -8, 8, 0.1, "×")
         self.speed_field.setToolTip("Speed")

@@ -7,9 +7,9 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label, tip
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.swatches import Swatches, SwatchRow
@@ -196,7 +196,8 @@ class ColourPicker(QFrame):
             strength = 2.0**self.stops
             red, green, blue = (part * strength for part in value[:3])
             self._show_base(list(value[:3]))
-            self.alpha = value[3] if self.with_alpha else self.alpha
+            says_alpha = len(self.hex.text().strip().removeprefix("#")) in (4, 8)
+            self.alpha = value[3] if self.with_alpha and says_alpha else self.alpha
             self._shown = (red, green, blue, self.alpha)
             self._refresh()
             self.changed.emit(self._shown)
@@ -213,7 +214,7 @@ class ColourPicker(QFrame):
             grid.addWidget(label, row, 0)
             for column, (field, (called, _, _)) in enumerate(zip(fields, words, strict=True)):
                 field.setAccessibleName(f"{name} {called}")
-                field.setToolTip(called.capitalize())
+                field.setToolTip(tip(called.capitalize()))
                 grid.addWidget(field, row, column + 1)
         return grid
 
@@ -221,7 +222,7 @@ class ColourPicker(QFrame):
         line = QWidget()
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(named[0])
+        label = plain_label(named[0])
         label.setMinimumWidth(52)
         row.addWidget(label)
         row.addWidget(named[1], 1)

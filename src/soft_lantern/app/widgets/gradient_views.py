@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.gradient_bar import MARGIN, row_of
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.graph.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.document import Gradient
 from soft_lantern.graph.ramps import shown_row
@@ -114,7 +115,7 @@ class Usage(QWidget):
     def show_usage(self, counts: Sequence[int], words: str) -> None:
         """Show how many pixels use each part."""
         self.counts, self.words = counts, words
-        self.setToolTip(words)
+        self.setToolTip(tip(words))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

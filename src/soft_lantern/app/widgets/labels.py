@@ -1,23 +1,72 @@
-"""The window's labels: headings, and quiet words that may wrap; and widgets side by side."""
+"""The window's labels and tooltips: what people call their things is shown as it is, never as markup.
+
+Only words made here, with every name in them escaped, are markup, for links.
+"""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+import html
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QWidget
+
+
+def plain_label(text: str = "") -> QLabel:
+    """A label."""
+    label = QLabel(text)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    return label
+
+
+def picture_label(image: QImage) -> QLabel:
+    """A label that shows a picture in its middle."""
+    label = plain_label()
+    label.setPixmap(QPixmap.fromImage(image))
+    label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+    return label
 
 
 def heading_label(text: str = "") -> QLabel:
     """What a group of controls is headed."""
-    label = QLabel(text)
+    label = plain_label(text)
     label.setProperty("heading", True)
     return label
 
 
 def quiet_label(text: str = "", *, wraps: bool = False) -> QLabel:
     """Words that stand back."""
-    label = QLabel(text)
+    label = plain_label(text)
     label.setProperty("quiet", True)
     label.setWordWrap(wraps)
     return label
+
+
+def linked_label(*, wraps: bool = True) -> QLabel:
+    """Quiet words with links that are made by `link`."""
+    label = quiet_label(wraps=wraps)
+    label.setTextFormat(Qt.TextFormat.RichText)
+    return label
+
+
+def link(target: str, text: str) -> str:
+    """A link for such a label."""
+    return f'<a href="{html.escape(target)}">{html.escape(text)}</a>'
+
+
+def tip(text: str) -> str:
+    """A tooltip's text, which Qt would take for markup where it looks like it."""
+    return f"<p>{html.escape(text)}</p>".replace("\n", "<br>") if "<" in text or "&" in text else text
+
+
+def asked(parent: QWidget, text: str, buttons: QMessageBox.StandardButton, default: QMessageBox.StandardButton) -> int:
+    """The answer to a question that stops the work."""
+    box = QMessageBox(QMessageBox.Icon.Question, "Soft Lantern", text, buttons, parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setDefaultButton(default)
+    answer = box.exec()
+    box.deleteLater()
+    return answer
 
 
 def side_by_side(*widgets: QWidget, filled: bool = False) -> QWidget:

@@ -32,7 +32,8 @@ class NodeHelp(QTextBrowser):
             return
         told = explain(node_type)
         rows = "".join(
-            f"<tr><td>{escape(r.way)}</td><td><b>{escape(r.name)}</b>&nbsp;&nbsp;</td><td>{escape(r.kind)} {r.unit}"
+            f"<tr><td>{escape(r.way)}</td><td><b>{escape(r.name)}</b>&nbsp;&nbsp;</td>"
+            f"<td>{escape(r.kind)} {escape(r.unit)}"
             f"&nbsp;&nbsp;</td><td>{escape(r.expected)}&nbsp;&nbsp;</td><td>{escape(r.default)}</td></tr>"
             for r in told.rows
         )

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.graph.notices import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
@@ -45,7 +44,7 @@ class NoticeList(QScrollArea):
         for notice in notices[:MOST]:
             column.addWidget(self._card(notice))
         if len(notices) > MOST:
-            column.addWidget(QLabel(f"and {len(notices) - MOST} more"))
+            column.addWidget(plain_label(f"and {len(notices) - MOST} more"))
         if not notices:
             calm = quiet_label("Nothing is wrong")
             column.addWidget(calm)
@@ -59,7 +58,7 @@ class NoticeList(QScrollArea):
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(3)
         sign = "Accepted" if notice.accepted is not None else _SIGNS[notice.severity]
-        words = QLabel(f"<b>{sign}</b>&nbsp; {html.escape(notice.text)}")
+        words = plain_label(f"{sign}  {notice.text}")
         words.setWordWrap(True)
         words.setProperty("quiet", not notice.open)
         column.addWidget(words)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QWidget
 
 from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.ramp_icon import ramp_icon
 from soft_lantern.app.widgets.screen_colour import screen_colour
@@ -38,7 +39,7 @@ class ParameterControl(QWidget):
         """`library`: what to choose from, by id, for each kind that is read."""
         super().__init__(parent)
         self.parameter = parameter
-        self.setToolTip(parameter.tooltip)
+        self.setToolTip(tip(parameter.tooltip))
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(6)
@@ -146,7 +147,7 @@ class ParameterControl(QWidget):
         self.reference = QFrame()
         self.reference.setFixedSize(14, 18)
         self.reference.setStyleSheet(f"background: {screen_colour(colour).name()}; border-radius: 2px;")
-        self.reference.setToolTip(f"The colour to match: {colour_to_hex(colour)}")
+        self.reference.setToolTip(tip(f"The colour to match: {colour_to_hex(colour)}"))
         self._row.addWidget(self.reference)
 
     def _add_read(self, known: Mapping[str, Texture | Gradient | Palette]) -> None:

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -18,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.widgets.colour_button import ColourButton
-from soft_lantern.app.widgets.labels import quiet_label, side_by_side
+from soft_lantern.app.widgets.labels import plain_label, quiet_label, side_by_side
 from soft_lantern.errors import LanternError
 from soft_lantern.graph.document import Material, Parameter, changed
 from soft_lantern.graph.limits import suggested_limits
@@ -75,7 +74,7 @@ class ParameterDialog(QDialog):
         self.refers = QCheckBox("show")
         self.refers.setChecked(parameter.reference is not None)
         self.reference = ColourButton(parameter.reference or (0.5, 0.5, 0.5, 1.0), alpha=False)
-        self.words = QLabel()
+        self.words = plain_label()
         self.words.setProperty("trouble", True)
         self.words.setWordWrap(True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)

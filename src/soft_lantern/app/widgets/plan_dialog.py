@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHeaderView,
-    QLabel,
     QListWidget,
     QTableWidget,
     QTableWidgetItem,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.formats.value_tables import Plan, cell
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.values.kinds import Value
@@ -32,7 +32,7 @@ class PlanDialog(QDialog):
         self.resize(640, 460)
         column = QVBoxLayout(self)
         count, wrong = len(plan.changes), len(plan.troubles)
-        self.words = QLabel(f"{count} value{'s' if count != 1 else ''} of {material.name} would change")
+        self.words = plain_label(f"{count} value{'s' if count != 1 else ''} of {material.name} would change")
         column.addWidget(self.words)
         self.table = QTableWidget(count, 4)
         self.table.setHorizontalHeaderLabels(["instance", "parameter", "now", "then"])
@@ -57,7 +57,7 @@ class PlanDialog(QDialog):
         self.troubles.setVisible(wrong > 0)
         self.troubles.setWordWrap(True)
         if wrong:
-            warning = QLabel(f"{wrong} cell{'s are' if wrong != 1 else ' is'} wrong and left out:")
+            warning = plain_label(f"{wrong} cell{'s are' if wrong != 1 else ' is'} wrong and left out:")
             warning.setProperty("trouble", True)
             column.addWidget(warning)
         column.addWidget(self.troubles, 1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.histogram import Histogram
-from soft_lantern.app.widgets.labels import heading_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.ir.interval import Interval
 from soft_lantern.render.measuring import Measured
@@ -25,7 +25,7 @@ class Reading(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)
         for index, name in enumerate(_ROWS):
-            label, number = QLabel(name), QLabel()
+            label, number = plain_label(name), plain_label()
             label.setProperty("quiet", True)
             row, column = index % 4, index // 4 * 2
             grid.addWidget(label, row, column)

@@ -6,10 +6,11 @@ from itertools import groupby
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.labels import heading_label, quiet_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, tip
 from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import Parameter, changed
 from soft_lantern.values.kinds import Value
 
@@ -117,13 +118,13 @@ class Shelf(QScrollArea):
         layout.setContentsMargins(9, 5, 9, 6)
         layout.setSpacing(2)
         top = QHBoxLayout()
-        label = QLabel(parameter.label)
+        label = plain_label(parameter.label)
         label.setProperty("quiet", parameter.advanced)
         folded = ", folded away as advanced" if parameter.advanced else ""
-        label.setToolTip(f"{parameter.identifier}{folded}: drag up to place it on the canvas, sideways to order")
+        label.setToolTip(tip(f"{parameter.identifier}{folded}: drag up to place it on the canvas, sideways to order"))
         more = QToolButton()
         more.setText("…")
-        more.setToolTip(f"Edit {parameter.label}")
+        more.setToolTip(tip(f"Edit {parameter.label}"))
         more.setAccessibleName(f"edit {parameter.label}")
         more.setFixedSize(24, 20)
         more.clicked.connect(lambda: self.edit_wanted.emit(parameter.id))
@@ -165,7 +166,7 @@ class _Card(QFrame):
         own = self.parameter.id
         ids = list(self.shelf.controls)
         at = ids.index(own)
-        menu = QMenu(self)
+        menu = passing(QMenu(self))
         menu.addAction("Edit…", lambda: self.shelf.edit_wanted.emit(own))
         menu.addAction("Place on canvas", lambda: self.shelf.place_wanted.emit(own))
         if at > 0:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.values.colour import colour_to_hex
 
@@ -75,7 +76,7 @@ class SwatchRow(QWidget):
             button.setFixedSize(20, 20)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(f"swatch {colour_to_hex(colour)}")
-            button.setToolTip(f"{colour_to_hex(colour)}; right-click takes it away")
+            button.setToolTip(tip(f"{colour_to_hex(colour)}; right-click takes it away"))
             button.clicked.connect(lambda _, colour=colour: self.chosen.emit(colour))
             button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             button.customContextMenuRequested.connect(lambda _, colour=colour: self.swatches.remove(colour))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.number_field import NumberField
 
 Parts = tuple[float, ...]
@@ -48,7 +49,7 @@ class VectorControl(QWidget):
             name = NAMES.get(use, ("x", "y", "z", "w"))[place]
             field = NumberField(part, low, high, step, unit)
             field.setMinimumWidth(40)
-            field.setToolTip(name)
+            field.setToolTip(tip(name))
             field.setAccessibleName(f"{label} {name}")
             field.changed.connect(lambda typed, place=place: self._typed(place, typed))
             self.fields.append(field)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QWidget
 
+from soft_lantern.app.widgets.labels import tip
 from soft_lantern.render.staging import CHANNELS, SCALES
 
 
@@ -24,7 +25,7 @@ class WireBar(QWidget):
         for box, names, label in ((self.scale_box, SCALES, "scale"), (self.channel_box, CHANNELS, "channel")):
             box.addItems(names)
             box.setAccessibleName(label)
-            box.setToolTip(label.capitalize())
+            box.setToolTip(tip(label.capitalize()))
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.on_object = QToolButton()
         self.on_object.setText("On object")

@@ -1,0 +1,120 @@
+"""What can be undone: the document before and after each edit, within a bound on memory."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from soft_lantern.formats.saving import changed_records
+from soft_lantern.graph.document import Project
+
+MOST_BYTES = 256 << 20
+"""Bytes of records that undo may keep alive; the oldest edits are forgotten first."""
+MOST_EDITS = 5000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Edit:
+    """One entry. Edits with the same `merge` one after another become one."""
+
+    name: str
+    before: Project
+    after: Project
+    merge: str = ""
+    weight: int = 0
+
+
+class History(QObject):
+    """`put` tells the project that is to be the present one, `changed` that there is something else to undo or redo."""
+
+    put = pyqtSignal(object)
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None, *, most_bytes: int = MOST_BYTES) -> None:
+        super().__init__(parent)
+        self.most_bytes = most_bytes
+        self._edits: list[Edit] = []
+        self._at = 0
+
+    def push(self, edit: Edit) -> None:
+        """Make an edit, in place of those that were undone."""
+        del self._edits[self._at :]
+        last = self._edits[-1] if self._edits else None
+        if edit.merge and last and last.merge == edit.merge:
+            edit = replace(edit, before=last.before)
+            self._edits.pop()
+        self._edits.append(replace(edit, weight=_weight(edit.before, edit.after)))
+        self._at = len(self._edits)
+        self._forget_oldest()
+        self.put.emit(edit.after)
+        self.changed.emit()
+
+    def undo(self) -> None:
+        """Go back by one edit, where there is one."""
+        if self._at:
+            self._at -= 1
+            self.put.emit(self._edits[self._at].before)
+            self.changed.emit()
+
+    def redo(self) -> None:
+        """Make the edit again that was undone last."""
+        if self._at < len(self._edits):
+            self._at += 1
+            self.put.emit(self._edits[self._at - 1].after)
+            self.changed.emit()
+
+    def take_back(self) -> None:
+        """Undo the newest edit and forget it."""
+        if self._at:
+            self.undo()
+            del self._edits[self._at :]
+            self.changed.emit()
+
+    @property
+    def count(self) -> int:
+        """How many edits are kept, those that were undone included."""
+        return len(self._edits)
+
+    @property
+    def index(self) -> int:
+        """How many of them are made."""
+        return self._at
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is an edit to undo."""
+        return self._at > 0
+
+    @property
+    def can_redo(self) -> bool:
+        """Whether there is an edit to make again."""
+        return self._at < len(self._edits)
+
+    @property
+    def undo_name(self) -> str:
+        """What undo would take back."""
+        return self._edits[self._at - 1].name if self._at else ""
+
+    @property
+    def redo_name(self) -> str:
+        """What redo would make again."""
+        return self._edits[self._at].name if self.can_redo else ""
+
+    @property
+    def bytes(self) -> int:
+        """About how much the kept edits hold."""
+        return sum(edit.weight for edit in self._edits)
+
+    def _forget_oldest(self) -> None:
+        total = self.bytes
+        while len(self._edits) > 1 and (total > self.most_bytes or len(self._edits) > MOST_EDITS):
+            total -= self._edits.pop(0).weight
+            self._at -= 1
+
+
+def _weight(before: Project, after: Project) -> int:
+    """About how many bytes an edit keeps alive: those of the records as they were. What they share is counted twice."""
+    records = [was for _, was, _ in changed_records(after, before) if was is not None]
+    return 200 + sum(len(msgspec.json.encode(record)) for record in records)

@@ -1,0 +1,174 @@
+"""Work beside the window: nothing of it reaches what has gone, nothing that goes wrong is swallowed."""
+
+from __future__ import annotations
+
+import gc
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from PyQt6 import sip
+from PyQt6.QtCore import QObject
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialog
+
+from by_hand import Open, until
+from held import held_qobjects
+from soft_lantern.app.background import Background
+from soft_lantern.app.beside import NewestAnswer, reply_to
+from soft_lantern.app.garbage import GarbageCollector
+from soft_lantern.app.history import Edit, History
+from soft_lantern.app.mishaps import log_file, of_application, words_for
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.window import MainWindow
+from soft_lantern.errors import BadFile
+from soft_lantern.graph.document import Asset, Project, changed
+
+
+def test_a_dialog_closed_at_work_is_never_reached_by_its_thread(qtbot: object, qapp: QApplication) -> None:
+    """Dialogs closed, deleted and collected while their questions are worked out, many times over."""
+    told: list[object] = []
+    for _ in range(120):
+        dialog = QDialog()
+        asking = NewestAnswer("test", dialog, told.append, told.append)
+        asking.ask(lambda: time.sleep(0.002) or "late")
+        dialog.deleteLater()
+        del dialog, asking
+        QApplication.sendPostedEvents(None, 52)  # deferred deletes
+        gc.collect()
+    QTest.qWait(60)
+    assert "late" not in told[5:]
+
+
+def test_an_answer_comes_on_the_windows_thread_and_only_the_newest_counts(qtbot: object, qapp: QApplication) -> None:
+    owner, told = QObject(), []
+    begun, go = threading.Event(), threading.Event()
+    asking = NewestAnswer(
+        "test", owner, lambda found: told.append((found, threading.current_thread())), lambda text: told.append(text)
+    )
+    asking.ask(lambda: begun.set() or go.wait())
+    begun.wait()
+    for number in range(5):
+        asking.ask(lambda number=number: number)
+    go.set()
+    until(lambda: len(told) == 2)
+    assert told[1] == (4, threading.main_thread())
+    asking.ask(lambda: 1 / 0)
+    until(lambda: len(told) == 3)
+    assert "division by zero" in told[2]
+    asking.stop()
+
+
+def test_a_reply_lets_go_of_what_it_held_on_the_windows_thread(qtbot: object, qapp: QApplication) -> None:
+    owner, told = QObject(), []
+    reply = reply_to(owner, told.append)
+    thread = threading.Thread(target=reply, args=("here",))
+    thread.start()
+    thread.join()
+    del reply
+    until(lambda: told == ["here"])
+    late = reply_to(owner, told.append)
+    sip.delete(owner)
+    late("never")
+    QTest.qWait(10)
+    assert told == ["here"]
+
+
+def test_what_goes_wrong_beside_is_told_and_ends_the_waiting(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = window.session
+
+    def broken(*_: object) -> None:
+        raise KeyError("nobody foresaw this")
+
+    monkeypatch.setattr("soft_lantern.app.loaded_files.load_model", broken)
+    lost = Asset(id="lost", name="Lost", file="meshes/lost.glb")
+    session.apply("Add", changed(session.project, assets={**session.project.assets, "lost": lost}))
+    until(lambda: "lost" not in session.loading)
+    until(lambda: any(n.place == "lost" and "nobody foresaw" in n.text for n in session.notices))
+    task = session.beside("Dreaming", broken, lambda found: None)  # type: ignore[arg-type]
+    until(lambda: task.done)
+    assert "nobody foresaw" in window.message.text()
+
+
+def test_long_work_that_is_refused_says_why(qtbot: object, qapp: QApplication) -> None:
+    background, told = Background(), []
+    background.failed.connect(told.append)
+
+    def refuse(progress: object) -> None:
+        raise BadFile("the moon is no file")
+
+    background.begin("Reading", refuse, told.append)
+    until(lambda: told == ["the moon is no file"])
+    background.stop()
+
+
+def test_an_unexpected_error_is_told_logged_and_the_window_lives(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = window.session
+    session.apply("Edit", changed(session.project, name="Edited"))
+    before = session.project
+    monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
+    monkeypatch.setattr(window.build.canvas, "tidy", lambda: (_ for _ in ()).throw(KeyError("a slip nobody has")))
+    try:
+        window.build.canvas.tidy()
+    except KeyError as error:
+        sys.excepthook(type(error), error, error.__traceback__)
+    assert "KeyError" in window.message.text() and str(log_file()) in window.message.text()
+    assert session.project is before and window.isVisible()
+    assert list((session.folder / ".lantern" / "recovery").glob("unsaved-*.json"))  # kept at once
+    assert "\n" not in words_for(ValueError("two\nlines"))
+
+
+def test_garbage_is_collected_on_the_windows_thread_wherever_the_application_is_made(qapp: QApplication) -> None:
+    assert qapp.findChild(GarbageCollector) and not gc.isenabled()
+
+
+def test_dialogs_and_menus_go_when_they_are_closed(window: MainWindow) -> None:
+    before = len(window.findChildren(QDialog))
+    for _ in range(10):
+        dialog = passing(QDialog(window))
+        dialog.open()
+        dialog.reject()
+    window.go_to_desk("Tune")
+    for _ in range(10):
+        menu = window.tune.menu()
+        menu.popup(window.mapToGlobal(window.rect().center()))
+        menu.close()
+    QTest.qWait(20)
+    assert len(window.findChildren(QDialog)) == before
+    assert not [m for m in window.tune.findChildren(type(menu)) if m.parent() is window.tune]
+
+
+def test_undo_is_bounded_by_bytes_and_forgets_the_oldest(qapp: QApplication) -> None:
+    history, present = History(most_bytes=20_000), [Project(name="0")]
+    history.put.connect(lambda project: present.__setitem__(0, project))
+    for number in range(1, 30):
+        swollen = changed(present[0], assets={"a": Asset(id="a", name=f"{number}" * 1000)}, name=str(number))
+        history.push(Edit("Edit", present[0], swollen))
+    assert history.count < 29 and history.bytes <= 20_000
+    while history.can_undo:
+        history.undo()
+    assert int(present[0].name) > 0
+    while history.can_redo:
+        history.redo()
+    assert present[0].name == "29"
+
+
+def test_work_that_would_hold_a_widget_is_found_out(qtbot: object, qapp: QApplication) -> None:
+    dialog = QDialog()
+    kept = [dialog]
+    assert list(held_qobjects(lambda: kept)) and list(held_qobjects(dialog.show))
+    assert not list(held_qobjects(reply_to(dialog, dialog.setWindowTitle)))
+
+
+def test_a_window_closed_while_it_opens_leaves_nothing_running(open_window: Open, demo_folder: Path) -> None:
+    before = {t.name for t in threading.enumerate()}
+    window = MainWindow(demo_folder)
+    window.session.saver.let_go()
+    window.close()
+    until(lambda: {t.name for t in threading.enumerate() if t.name != "long work"} <= before | {"MainThread"}, 10)
