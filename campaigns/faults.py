@@ -16,7 +16,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from campaigns._projects import ROOT, command, one_line, scratch
+from campaigns._projects import ROOT, command, forked, one_line, scratch
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, LanternError
 from soft_lantern.formats import journal
@@ -126,29 +126,20 @@ def a_place_that_cannot_be_written(place: Path, chance: random.Random) -> None:
     for path in [place, *place.rglob("*")]:
         path.chmod(0o555 if path.is_dir() else 0o444)
     place.parent.chmod(0o755)
-    code = (
-        f"import os, sys; os.setgid({UNPRIVILEGED}); os.setuid({UNPRIVILEGED});"
-        "from pathlib import Path; from soft_lantern.formats.project_folder import open_project;"
-        "from soft_lantern.formats.saving import save_project; from soft_lantern.graph.document import changed;"
-        "from soft_lantern.errors import LanternError\n"
-        "opened = open_project(Path(sys.argv[1]))\n"
-        "try:\n    save_project(changed(opened.project, name='X'), Path(sys.argv[1]), opened.on_disk)\n"
-        "except LanternError as error:\n    sys.exit(f'lantern: {error}')\n"
-    )
-    try:
-        if os.geteuid() != 0:
-            code = code.partition("os.setuid")[2].partition(";")[2]
-        done = subprocess.run(
-            [sys.executable, "-c", code, str(place / "p")],
-            capture_output=True,
-            text=True,
-            env={**os.environ, "PYTHONPATH": str(ROOT / "src"), "HOME": str(place)},
-            check=False,
+
+    def other_user() -> None:
+        if os.geteuid() == 0:
+            os.setgid(UNPRIVILEGED)
+            os.setuid(UNPRIVILEGED)
+        opened = open_project(place / "p")
+        _refused(
+            lambda: save_project(changed(opened.project, name="X"), place / "p", opened.on_disk), "Permission denied"
         )
-        if "ModuleNotFoundError" in done.stderr:
-            return  # the interpreter itself lies where another user cannot read
-        assert done.returncode == 1 and "Permission denied" in done.stderr, done.stderr
-        one_line(done)
+
+    try:
+        process = forked(other_user)
+        process.join()
+        assert process.exitcode == 0, "a project that can only be read was not read, or its save not refused"
     finally:
         for path in [place, *place.rglob("*")]:
             path.chmod(0o755 if path.is_dir() else 0o644)

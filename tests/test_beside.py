@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6 import sip
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog
 
@@ -21,6 +21,7 @@ from soft_lantern.app.beside import NewestAnswer, reply_to
 from soft_lantern.app.garbage import GarbageCollector
 from soft_lantern.app.history import Edit, History
 from soft_lantern.app.mishaps import log_file, of_application, words_for
+from soft_lantern.app.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window import MainWindow
 from soft_lantern.errors import BadFile
@@ -112,6 +113,7 @@ def test_an_unexpected_error_is_told_logged_and_the_window_lives(
     session = window.session
     session.apply("Edit", changed(session.project, name="Edited"))
     before = session.project
+    QApplication.processEvents()
     monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
     monkeypatch.setattr(window.build.canvas, "tidy", lambda: (_ for _ in ()).throw(KeyError("a slip nobody has")))
     try:
@@ -122,6 +124,44 @@ def test_an_unexpected_error_is_told_logged_and_the_window_lives(
     assert session.project is before and window.isVisible()
     assert list((session.folder / ".lantern" / "recovery").glob("unsaved-*.json"))  # kept at once
     assert "\n" not in words_for(ValueError("two\nlines"))
+
+
+def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What it had edited by then is undone, and can be made again; edits before it, and of views that fail, stay."""
+    session = window.session
+    monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
+    rename(session, "Before")
+    QApplication.processEvents()
+
+    def hand() -> None:
+        rename(session, "Half", "Name")
+        rename(session, "More", "Name")
+        raise KeyError("the other half")
+
+    QTimer.singleShot(0, hand)
+    until(lambda: "KeyError" in window.message.text())
+    assert session.project.name == "Before" and session.undo.undo_name == "Rename"
+    session.undo.redo()
+    assert session.project.name == "More"
+    session.undo.undo()
+
+    def view(old: Project, new: Project) -> None:
+        raise ValueError("a view")
+
+    session.changed.connect(view)
+    QTimer.singleShot(0, lambda: rename(session, "Shown by some"))
+    until(lambda: "ValueError" in window.message.text())
+    assert session.project.name == "Shown by some"
+    session.changed.disconnect(view)
+    QTimer.singleShot(0, lambda: 1 / 0)
+    until(lambda: "ZeroDivisionError" in window.message.text())
+    assert session.project.name == "Shown by some"
+
+
+def rename(session: Session, name: str, merge: str = "") -> None:
+    session.apply("Rename", changed(session.project, name=name), merge)
 
 
 def test_garbage_is_collected_on_the_windows_thread_wherever_the_application_is_made(qapp: QApplication) -> None:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
 import re
+import shutil
 import subprocess
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +15,7 @@ import pytest
 from PIL import Image
 
 ROOT = Path(__file__).parent.parent
+NOBODY = 65_534
 
 
 def lantern(*arguments: object) -> subprocess.CompletedProcess[str]:
@@ -119,6 +123,25 @@ def test_mistakes_get_one_line_and_exit_code_2(demo_folder: Path, arguments: lis
     assert words in done.stderr
     assert done.stderr.count("\n") == 1
     assert sorted(p.name for p in demo_folder.rglob("*")) == before
+
+
+def test_what_follows_a_script_is_its_own(tmp_path: Path) -> None:
+    script = tmp_path / "says.py"
+    script.write_text("import sys; print(sys.argv[1:])")
+    done = lantern("script", script, "--help", "-o", "x")
+    assert done.stdout == "['--help', '-o', 'x']\n"
+
+
+def test_a_place_that_cannot_be_written_is_told_in_one_line() -> None:
+    with tempfile.TemporaryDirectory() as place:
+        copied = shutil.copy(ROOT / "lantern", place)
+        shutil.copy(ROOT / "requirements.lock", place)
+        os.chmod(place, 0o555)
+        other_user = {"user": NOBODY, "group": NOBODY, "extra_groups": []} if os.geteuid() == 0 else {}
+        done = subprocess.run([copied, "check"], capture_output=True, text=True, cwd="/", **other_user)
+        assert done.returncode == 2 and done.stderr == (
+            f"lantern: {place} cannot be written, so nothing can be set up in it; copy it where it can\n"
+        )
 
 
 def test_the_script_in_the_docs_makes_the_ramp(tmp_path: Path) -> None:

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import json
 import re
+import struct
 import subprocess
 import sys
+import threading
 import time
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -16,12 +19,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from by_hand import LEFT, Open, settled, until
+from soft_lantern.app import saver
 from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.window import MainWindow
 from soft_lantern.bake.atlas import atlas_of
-from soft_lantern.errors import BadValue
+from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats.images import read_image
 from soft_lantern.formats.project_folder import KEEP_ALONE, KEEP_BOTH, TAKE_COPY, open_project
 from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.value_tables import read_table, to_csv
@@ -137,6 +142,27 @@ def test_saving_one_of_thousands_keeps_the_window_free(open_window: Open, demo_f
     until(lambda: done)
     assert done == [True] and session.is_saved
     assert json.loads((demo_folder / "instances" / "copy_7.json").read_text())["values"]["origin"] == 1.5
+
+
+def test_a_second_save_while_one_runs_saves_what_came_between(
+    window: MainWindow, demo_folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = window.session
+    go = threading.Event()
+    slow = saver.save_project
+
+    def waits(*given: object, **options: object) -> object:
+        go.wait()
+        return slow(*given, **options)
+
+    monkeypatch.setattr(saver, "save_project", waits)
+    session.apply("Rename", changed(session.project, name="First"))
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    session.apply("Rename", changed(session.project, name="Second"))
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    go.set()
+    until(lambda: session.is_saved)
+    assert open_project(demo_folder).project.name == "Second"
 
 
 def test_each_record_that_others_changed_is_chosen_by_itself(window: MainWindow, demo_folder: Path) -> None:
@@ -441,6 +467,22 @@ def test_an_idle_window_sleeps(window: MainWindow) -> None:
     QTest.qWait(1000)
     assert window.build.stage.frames_drawn == drawn
     assert time.process_time() - before < 0.5  # the figure itself is the bench's
+
+
+def test_pictures_are_read_up_to_the_size_that_is_promised(tmp_path: Path) -> None:
+    """The header alone: 268 megapixels are begun, which Pillow's own limit would refuse, and one more row is not."""
+    for height, words in [(16_384, "not a sound image"), (16_385, "at most 16384 is read")]:
+        path = tmp_path / "large.png"
+        header = struct.pack(">IIBBBBB", 16_384, height, 8, 0, 0, 0, 0)  # 8-bit grey (PNG 1.2, section 11.2.2)
+        data = zlib.compress(b"\x00" * 100)
+        chunks = [(b"IHDR", header), (b"IDAT", data), (b"IEND", b"")]
+        path.write_bytes(
+            b"\x89PNG\r\n\x1a\n"
+            + b"".join(struct.pack(">I", len(d)) + k + d + struct.pack(">I", zlib.crc32(k + d)) for k, d in chunks)
+        )
+        with pytest.raises(BadFile, match=words) as refused:
+            read_image(path, "data")
+        assert "exceeds limit" not in str(refused.value)
 
 
 def test_a_texture_rewritten_under_its_old_time_is_seen(window: MainWindow, tmp_path: Path) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import msgspec
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
 from soft_lantern.formats.saving import changed_records
 from soft_lantern.graph.document import Project
@@ -37,9 +37,14 @@ class History(QObject):
         self.most_bytes = most_bytes
         self._edits: list[Edit] = []
         self._at = 0
+        self._before_turn: tuple[list[Edit], Project] | None = None
+        self._shown = True
 
     def push(self, edit: Edit) -> None:
         """Make an edit, in place of those that were undone."""
+        if self._before_turn is None:
+            self._before_turn = self._edits[: self._at], edit.before
+            QCoreApplication.postEvent(self, QEvent(QEvent.Type.User))
         del self._edits[self._at :]
         last = self._edits[-1] if self._edits else None
         if edit.merge and last and last.merge == edit.merge:
@@ -48,29 +53,38 @@ class History(QObject):
         self._edits.append(replace(edit, weight=_weight(edit.before, edit.after)))
         self._at = len(self._edits)
         self._forget_oldest()
-        self.put.emit(edit.after)
-        self.changed.emit()
+        self._put(edit.after)
 
     def undo(self) -> None:
         """Go back by one edit, where there is one."""
         if self._at:
             self._at -= 1
-            self.put.emit(self._edits[self._at].before)
-            self.changed.emit()
+            self._put(self._edits[self._at].before)
 
     def redo(self) -> None:
         """Make the edit again that was undone last."""
         if self._at < len(self._edits):
             self._at += 1
-            self.put.emit(self._edits[self._at - 1].after)
-            self.changed.emit()
+            self._put(self._edits[self._at - 1].after)
 
-    def take_back(self) -> None:
-        """Undo the newest edit and forget it."""
-        if self._at:
-            self.undo()
-            del self._edits[self._at :]
-            self.changed.emit()
+    def take_back_turn(self) -> bool:
+        """Undo what was edited since the window last took events, since what did it broke off; whether there was any.
+
+        Redo makes it again, as one edit. An edit that a view fails to show is made all the same.
+        """
+        if self._before_turn is None or not self._shown:
+            return False
+        (edits, before), self._before_turn = self._before_turn, None
+        if not self._at or self._edits[: self._at] == edits:
+            return False
+        made = self._edits[self._at - 1]
+        self._edits = [*edits, Edit(made.name, before, made.after, weight=_weight(before, made.after))]
+        self._at = len(edits)
+        self._put(before)
+        return True
+
+    def customEvent(self, event: QEvent | None) -> None:
+        self._before_turn = None
 
     @property
     def count(self) -> int:
@@ -106,6 +120,14 @@ class History(QObject):
     def bytes(self) -> int:
         """About how much the kept edits hold."""
         return sum(edit.weight for edit in self._edits)
+
+    def _put(self, project: Project) -> None:
+        outer, self._shown = self._shown, False
+        try:
+            self.put.emit(project)
+            self.changed.emit()
+        finally:
+            self._shown = outer
 
     def _forget_oldest(self) -> None:
         total = self.bytes

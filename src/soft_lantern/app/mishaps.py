@@ -26,8 +26,9 @@ LOG_BYTES, LOGS_KEPT = 1 << 20, 3
 
 
 class Mishaps(QObject):
-    """`happened` tells the sentence for people, on the window's thread."""
+    """`happened` tells the sentence for people, on the window's thread; `broke_off` comes before it for a slot's."""
 
+    broke_off = pyqtSignal()
     happened = pyqtSignal(str)
 
     def __init__(self, parent: QObject) -> None:
@@ -40,6 +41,7 @@ class Mishaps(QObject):
         if issubclass(kind, KeyboardInterrupt):
             return
         LOG.error("an unexpected error in the window", exc_info=(kind, error, traceback))
+        self.broke_off.emit()
         self._tell(error)
 
     def _beside(self, kind: type[BaseException], error: BaseException | None, traceback: TracebackType | None) -> None:

@@ -30,6 +30,7 @@ class OutsideWatch(QObject):
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _: self._told.start())
         self._watcher.fileChanged.connect(self._touch)
+        self._watched: set[str] = set()
         self._waiting: list[str] = []
         self._more = single_shot(self, PAUSE, self._watch_some)
 
@@ -45,6 +46,7 @@ class OutsideWatch(QObject):
 
     def _touch(self, path: str) -> None:
         self._touched.add(path)
+        self._watched.discard(path)  # one that was replaced by another file is no longer watched
         self._told.start()
 
     def _tell(self) -> None:
@@ -55,10 +57,9 @@ class OutsideWatch(QObject):
 
     def _watch_some(self) -> None:
         some, self._waiting = self._waiting[-AT_ONCE:], self._waiting[:-AT_ONCE]
-        present = {*self._watcher.files(), *self._watcher.directories()}
         paths = [os.path.normpath(f"{self.folder}/{relative}") for relative in some]
-        missing = [path for path in paths if path not in present and os.path.exists(path)]
+        missing = [path for path in paths if path not in self._watched and os.path.exists(path)]
         if missing:
-            self._watcher.addPaths(missing)
+            self._watched |= {*missing} - {*self._watcher.addPaths(missing)}
         if self._waiting:
             self._more.start()

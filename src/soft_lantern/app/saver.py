@@ -40,7 +40,7 @@ class Saver(QObject):
         self.unsaved.failed.connect(self.told)
         self._let_go: Project | None = None
         self._ignored: dict[str, str | None] = {}
-        self._saving = self._looking = False
+        self._saving = self._again = self._looking = False
         self._then: list[Callable[[bool], None]] = []
         self._watch = OutsideWatch(folder, self)
         self._watch.changed.connect(self.look_outside)
@@ -66,8 +66,9 @@ class Saver(QObject):
         if then:
             self._then.append(then)
         if self._saving:
-            return  # it is saved again when that is over, since it may have changed
-        self._saving = True
+            self._again = True  # it may have changed since then
+            return
+        self._saving, self._again = True, False
         project, folder, before = self._current(), self.folder, self.on_disk
 
         def save() -> Saved | ChangedOutside:
@@ -109,9 +110,9 @@ class Saver(QObject):
             self.outside.emit(found.files)
             return
         before, self.on_disk = self.on_disk.files, found.on_disk
-        if self._current() is not found.on_disk.project and self._then:
+        if (self._again or self._then) and self._current() is not found.on_disk.project:
             self._saving = False
-            self.begin()  # it was edited meanwhile, and somebody waits for all of it
+            self.begin()  # it was edited meanwhile, and somebody wants all of it saved
             return
         if self.is_saved:
             self.unsaved.settle()

@@ -102,9 +102,10 @@ class MainWindow(QMainWindow):
         self.session.told.connect(self.say)
         self.session.changed.connect(lambda old, new: self.refresh())
         self.session.opened_material.connect(self.refresh)
-        self.session.saved_changed.connect(self.refresh)
+        self.session.saved_changed.connect(self._show_saved)
         self.session.notices_changed.connect(self._show_notices)
         self.session.saver.outside.connect(self.offers.outside)
+        mishaps.of_application().broke_off.connect(self.session.undo.take_back_turn)
         mishaps.of_application().happened.connect(self._went_wrong)
         self.session.task_started.connect(self.task_bar.watch)
         self.session.object_imported.connect(lambda object_id: self.object_panel().selected.emit(object_id))
@@ -119,15 +120,18 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Show the project's and material's names."""
         session = self.session
-        mark = "" if session.is_saved else " •"
-        self.setWindowTitle(f"{session.project.name}{mark} — Soft Lantern")
-        self.project_label.setText(session.project.name + mark)
+        self._show_saved()
         graphs = [(m.name, m.id) for m in session.project.materials.values()]
         snippets = [(f"{s.name} (snippet)", s.id) for s in session.project.snippets.values()]
         scenes = [(s.name, s.id) for s in session.project.scenes.values()]
         fill(self.materials, [*sorted(graphs, key=_by_name), *sorted(snippets, key=_by_name)], session.material_id)
         fill(self.scenes, sorted(scenes, key=_by_name), session.scene_id)
         self.swatches.show_colours(session.project.swatches)
+
+    def _show_saved(self) -> None:
+        mark = "" if self.session.is_saved else " •"
+        self.setWindowTitle(f"{self.session.project.name}{mark} — Soft Lantern")
+        self.project_label.setText(self.session.project.name + mark)
 
     def say(self, text: str) -> None:
         """Show a sentence in the status bar."""

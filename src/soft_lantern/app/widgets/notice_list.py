@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.widgets.labels import plain_label, quiet_label
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
 from soft_lantern.graph.notices import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
@@ -58,7 +58,10 @@ class NoticeList(QScrollArea):
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(3)
         sign = "Accepted" if notice.accepted is not None else _SIGNS[notice.severity]
-        words = plain_label(f"{sign}  {notice.text}")
+        head = heading_label(sign)
+        head.setProperty("quiet", not notice.open)
+        column.addWidget(head)
+        words = plain_label(notice.text)
         words.setWordWrap(True)
         words.setProperty("quiet", not notice.open)
         column.addWidget(words)
