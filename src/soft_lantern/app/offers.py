@@ -109,6 +109,7 @@ class Offers:
         if trouble:
             self.session.told.emit(trouble)
             return
+        self.session.told.emit("Taken up; Undo goes back to what was here")
         self._answered(state)
 
     def _answered(self, state: State) -> None:
@@ -119,6 +120,7 @@ class Offers:
         session = self.session
         merged = session.saver.decide(files, mine)
         session.apply("Read files again", merged)
+        session.told.emit("Chosen; what counts here is written by the next save")
         session.saver.changed.emit()
         session.saver.look_outside()
 
