@@ -345,7 +345,7 @@ def a_signal_ends_the_window(place: Path, chance: random.Random) -> None:
         "def show(self):\n"
         "    real(self)\n"
         "    def edit():\n"
-        "        self.session.apply('Edit', changed(self.session.project, name='Unsaved'))\n"
+        "        self.session.apply('Edit', lambda project: changed(project, name='Unsaved'))\n"
         "        print('edited', flush=True)\n"
         "    QTimer.singleShot(300, edit)\n"
         "window.MainWindow.show = show\n"

@@ -70,14 +70,14 @@ import sys
 from pathlib import Path
 from PyQt6.QtCore import QTimer
 from soft_lantern.app.main import make_application
-from soft_lantern.app.session import Session
+from soft_lantern.app.session.session import Session
 from soft_lantern.graph.document import changed
 application = make_application()
 session = Session(Path(sys.argv[1]))
 count = [0]
 def edit():
     count[0] += 1
-    session.apply("Edit", changed(session.project, name=f"Edited {count[0]}"))
+    session.apply("Edit", lambda project: changed(project, name=f"Edited {count[0]}"))
     print(count[0], flush=True)
 timer = QTimer()
 timer.timeout.connect(edit)

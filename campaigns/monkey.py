@@ -33,12 +33,12 @@ from PyQt6.QtWidgets import (
 from campaigns._projects import errors_of_slots, scratch
 from soft_lantern.app.main import make_application
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import changed_records, save_project
 from soft_lantern.graph.document import Material, Node, Project
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.layout import tidy
 
 CASES = 20_000
@@ -273,7 +273,7 @@ def _a_drop(window: MainWindow, chance: random.Random, home: Path) -> str:
 
 
 def _another_desk(window: MainWindow, chance: random.Random, home: Path) -> str:
-    name = chance.choice(list(window.desk_buttons))
+    name = chance.choice(list(window.header.desk_buttons))
     window.go_to_desk(name)
     return f"desk {name}"
 

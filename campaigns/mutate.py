@@ -33,8 +33,8 @@ from soft_lantern.formats.recovery import RECOVERY, left_behind
 from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.sprites import file_traps
 from soft_lantern.formats.value_tables import read_table, to_csv, to_json
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Project, changed
+from soft_lantern.graph.notices.project import check_project
 from soft_lantern.scene.mesh import Model
 
 CASES = 20_000

@@ -13,14 +13,14 @@ from PyQt6.QtWidgets import QDialog
 
 from campaigns._projects import errors_of_slots, scratch
 from soft_lantern.app.canvas.actions import ColourPicker
-from soft_lantern.app.colour.atlas_dialog import AtlasDialog
+from soft_lantern.app.desks.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.main import make_application
-from soft_lantern.app.sheet_dialog import SheetDialog
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.sheet_dialog import SheetDialog
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.project import write_demo
 from soft_lantern.graph.document import Asset, changed
-from soft_lantern.graph.instances import override
+from soft_lantern.graph.instances.values import override
 
 CASES = 2000
 WARM = 400
@@ -45,7 +45,7 @@ def run(cases: int, seed: int) -> str:
         window = MainWindow(home / "p")
         window.show()
         QTest.qWait(1500)
-        for desk in window.desk_buttons:
+        for desk in window.header.desk_buttons:
             window.go_to_desk(desk)
             QTest.qWait(600)
         start = 0
@@ -95,7 +95,7 @@ def _menu(window: MainWindow, chance: random.Random) -> None:
 
 def _tuned(window: MainWindow, chance: random.Random) -> None:
     session, value = window.session, chance.uniform(0.2, 8.0)
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "spread", value), "soak")
+    session.apply("Tune", lambda project: override(project, "amber_hour", "spread", value), "soak")
     if chance.random() < 0.3:
         session.undo.undo()
 
@@ -114,7 +114,7 @@ def _import(window: MainWindow, chance: random.Random) -> None:
 def _scene(window: MainWindow, chance: random.Random) -> None:
     session = window.session
     session.open_scene(chance.choice(sorted(session.project.scenes)))
-    session.apply("Rename", changed(session.project, name=f"Soak {chance.randrange(1000)}"), "soak name")
+    session.apply("Rename", lambda project: changed(project, name=f"Soak {chance.randrange(1000)}"), "soak name")
 
 
 def _resized(window: MainWindow, chance: random.Random) -> None:

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import Material
 
 LEFT, SHIFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -89,5 +89,5 @@ def settled(window: MainWindow, desk: str = "build") -> np.ndarray:
     stage = getattr(window, desk).stage
     QTest.qWait(5)
     stage.request(still=True)
-    until(lambda: stage.still and stage.image.size() == stage.size())
-    return pixels(stage.image)
+    until(lambda: stage.pictures.still and stage.pictures.image.size() == stage.size())
+    return pixels(stage.pictures.image)

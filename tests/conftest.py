@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QApplication
 
 from by_hand import Open, until
 from held import held_qobjects
-from soft_lantern.app.background import Background
 from soft_lantern.app.main import make_application
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.app.work.background import Background
 from soft_lantern.demo.project import height_ramp, write_demo
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.frame import Renderer
@@ -110,7 +110,7 @@ def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) 
         QTest.qWaitForWindowExposed(window)
         window.activateWindow()
         until(lambda: not window.session.loading)
-        until(lambda: not window.session.scene or window.build.stage.frames_drawn > 0)
+        until(lambda: not window.session.scene or window.build.stage.pictures.frames_drawn > 0)
         return window
 
     yield open_on

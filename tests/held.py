@@ -8,7 +8,7 @@ from types import BuiltinMethodType, FunctionType, MethodType
 
 from PyQt6.QtCore import QObject, pyqtBoundSignal
 
-from soft_lantern.app.beside import Reply
+from soft_lantern.app.work.beside import Reply
 
 
 def held_qobjects(work: Callable[..., object], depth: int = 6) -> Iterator[str]:

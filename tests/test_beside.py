@@ -16,14 +16,14 @@ from PyQt6.QtWidgets import QApplication, QDialog
 
 from by_hand import Open, until
 from held import held_qobjects
-from soft_lantern.app.background import Background
-from soft_lantern.app.beside import NewestAnswer, reply_to
-from soft_lantern.app.garbage import GarbageCollector
-from soft_lantern.app.history import Edit, History
-from soft_lantern.app.mishaps import log_file, of_application, words_for
-from soft_lantern.app.session import Session
+from soft_lantern.app.session.history import Edit, History
+from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.app.work.background import Background
+from soft_lantern.app.work.beside import NewestAnswer, reply_to
+from soft_lantern.app.work.garbage import GarbageCollector
+from soft_lantern.app.work.mishaps import log_file, of_application, words_for
 from soft_lantern.errors import BadFile
 from soft_lantern.graph.document import Asset, Project, changed
 
@@ -85,9 +85,9 @@ def test_what_goes_wrong_beside_is_told_and_ends_the_waiting(
     def broken(*_: object) -> None:
         raise KeyError("nobody foresaw this")
 
-    monkeypatch.setattr("soft_lantern.app.loaded_files.load_model", broken)
+    monkeypatch.setattr("soft_lantern.app.session.loaded_files.load_model", broken)
     lost = Asset(id="lost", name="Lost", file="meshes/lost.glb")
-    session.apply("Add", changed(session.project, assets={**session.project.assets, "lost": lost}))
+    session.apply("Add", lambda project: changed(project, assets={**project.assets, "lost": lost}))
     until(lambda: "lost" not in session.loading)
     until(lambda: any(n.place == "lost" and "nobody foresaw" in n.text for n in session.notices))
     task = session.beside("Dreaming", broken, lambda found: None)  # type: ignore[arg-type]
@@ -111,7 +111,7 @@ def test_an_unexpected_error_is_told_logged_and_the_window_lives(
     window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session = window.session
-    session.apply("Edit", changed(session.project, name="Edited"))
+    session.apply("Edit", lambda project: changed(project, name="Edited"))
     before = session.project
     QApplication.processEvents()
     monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
@@ -161,7 +161,7 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
 
 
 def rename(session: Session, name: str, merge: str = "") -> None:
-    session.apply("Rename", changed(session.project, name=name), merge)
+    session.apply("Rename", lambda project: changed(project, name=name), merge)
 
 
 def test_garbage_is_collected_on_the_windows_thread_wherever_the_application_is_made(qapp: QApplication) -> None:

@@ -13,11 +13,12 @@ from soft_lantern.app.canvas.finder import Hand, offers
 from soft_lantern.app.canvas.painting import Health
 from soft_lantern.app.canvas.shapes import spread
 from soft_lantern.app.main import make_application
-from soft_lantern.app.measurer import Answer, Answers, Question
+from soft_lantern.app.session.measurer import Answer, Answers, Question
 from soft_lantern.demo.project import moth_trail
-from soft_lantern.graph import edits, parameters
+from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, Project, changed
 from soft_lantern.graph.edits import fitting_inputs, fitting_outputs
+from soft_lantern.graph.parameters import edits as parameters
 
 LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 

@@ -14,19 +14,19 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 
 from by_hand import CTRL, LEFT, NONE, SHIFT, click, drag, pixels, settled, until
-from soft_lantern.app.colour.atlas_dialog import KEPT
-from soft_lantern.app.colour.swap_cards import seen_part
-from soft_lantern.app.desks.colour import ColourDesk
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.desks.colour.atlas_dialog import KEPT
+from soft_lantern.app.desks.colour.desk import ColourDesk
+from soft_lantern.app.desks.colour.swap_cards import seen_part
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo import moths
 from soft_lantern.formats.images import read_image, write_png
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.sprites import pixels_of
 from soft_lantern.graph.document import Gradient, Palette
-from soft_lantern.graph.gradients import width_advice
-from soft_lantern.graph.palettes import Pixels, decoded
-from soft_lantern.graph.ramps import colours_at, side_of
-from soft_lantern.graph.swap_sets import sprites_of, swap_set
+from soft_lantern.graph.gradients.editing import width_advice
+from soft_lantern.graph.palettes.indexing import Pixels, decoded
+from soft_lantern.graph.palettes.swap_sets import sprites_of, swap_set
+from soft_lantern.graph.ramps.images import colours_at, side_of
 from soft_lantern.ir.oklch import oklch_from_linear
 from soft_lantern.values.images import Image
 
@@ -36,9 +36,9 @@ OK = QDialogButtonBox.StandardButton.Ok
 def at_colour(window: MainWindow, scene: str, ramp: str = "") -> ColourDesk:
     """The Colour desk, with a scene on the stage and a gradient or palette chosen."""
     window.session.open_scene(scene)
-    QTest.mouseClick(window.desk_buttons["Colour"], LEFT)
+    QTest.mouseClick(window.header.desk_buttons["Colour"], LEFT)
     desk = window.colour
-    until(lambda: desk.stage.frames_drawn > 0)
+    until(lambda: desk.stage.pictures.frames_drawn > 0)
     row = next(r for r in range(desk.list.count()) if desk.list.item(r).data(Qt.ItemDataRole.UserRole) == ramp)
     click(desk.list.viewport(), QPointF(desk.list.visualItemRect(desk.list.item(row)).center()))
     assert desk.chosen == ramp

@@ -12,7 +12,7 @@ from soft_lantern.graph.document import Asset, Environment, Project, Scene, Stag
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, uniform
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.ir.levels import changes_worked_out, with_levels
+from soft_lantern.ir.mip_levels import changes_worked_out, with_levels
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.render.card import Card, card_frame
 from soft_lantern.render.frame import Frame, Renderer

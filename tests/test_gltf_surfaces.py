@@ -17,11 +17,11 @@ from PIL import Image as Pillow
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.assets import Imported, bring_in, load_models
 from soft_lantern.formats.images import load_images
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Asset, Project, changed
-from soft_lantern.graph.instances import look
+from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.notices import Severity
+from soft_lantern.graph.notice import Severity
+from soft_lantern.graph.notices.project import check_project
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.scene.primitives import primitive

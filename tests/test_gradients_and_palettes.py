@@ -17,7 +17,7 @@ from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import AlphaStop, Gradient, Palette, Project, Stop, changed
-from soft_lantern.graph.gradients import (
+from soft_lantern.graph.gradients.editing import (
     baked_row,
     column_coordinate,
     fitted_gradient,
@@ -32,7 +32,7 @@ from soft_lantern.graph.gradients import (
     width_error,
 )
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.palettes import (
+from soft_lantern.graph.palettes.indexing import (
     Counted,
     capacity,
     cell_byte,
@@ -47,7 +47,7 @@ from soft_lantern.graph.palettes import (
     quantised,
     recoloured,
 )
-from soft_lantern.graph.ramps import colours_at, oklab_of, ramp_images
+from soft_lantern.graph.ramps.images import colours_at, oklab_of, ramp_images
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.oklch import oklch_from_linear
 from soft_lantern.render.gl import GlRenderer

@@ -5,15 +5,16 @@ from __future__ import annotations
 import pytest
 
 from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
-from soft_lantern.graph import edits, parameters
+from soft_lantern.graph import edits
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.checks import check_material, check_project
 from soft_lantern.graph.document import Instance, Material, Node, Parameter, Project, Scene, StageObject, changed
-from soft_lantern.graph.instances import look, override, put_instance, put_material, remove_instance, reset
+from soft_lantern.graph.instances.values import look, override, put_instance, put_material, remove_instance, reset
 from soft_lantern.graph.kinds import output_kinds, wire_conversion
 from soft_lantern.graph.layout import COLUMN, pushed_down, slip_height, tidy
 from soft_lantern.graph.lowering import lower
-from soft_lantern.graph.notices import Severity
+from soft_lantern.graph.notice import Severity
+from soft_lantern.graph.notices.project import check_material, check_project
+from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.nodes.outputs import Surface
 from soft_lantern.values.kinds import Conversion, Kind

@@ -19,9 +19,9 @@ from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import package, write_package
 from soft_lantern.graph.document import Asset, Material, Node, Project, Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.edits import choose_setting, type_value
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.parameters import change_parameter
+from soft_lantern.graph.parameters.edits import change_parameter
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.render.frame import Frame

@@ -19,11 +19,11 @@ from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import HEADS, package
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Material, Node, Project, Texture, changed, port_ref
 from soft_lantern.graph.edits import add_node, choose_setting, connect, type_value
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.recipes import RECIPES, Recipe, every_recipe
 from soft_lantern.graph.snippets import attached, collapse, expand, put_snippet, remove_snippet
 from soft_lantern.graph.unfold import can_unfold, unfold

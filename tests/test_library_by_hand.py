@@ -13,14 +13,14 @@ from PyQt6.QtWidgets import QMenu
 
 from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_node, until, wire
 from soft_lantern.app.canvas.finder import Hand, offers
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.edits import fitting_inputs, type_value
 from soft_lantern.graph.lowering import lower
 
 
 def start(window: MainWindow) -> None:
     """A new material, its surface at the right edge of the canvas, worn by everything on the stage."""
-    window.actions_by_name["New material"].trigger()
+    window.commands.actions["New material"].trigger()
     canvas = window.build.canvas
     canvas.scale = 0.62
     surface = node_of(canvas.material, "surface")
@@ -145,7 +145,7 @@ def test_help_tells_of_the_selected_node_and_what_the_graph_costs(window: MainWi
     build = window.build
     until(lambda: build.answer)
     click(build.canvas, middle_of(build.canvas, "divide"))
-    window.actions_by_name["Explain the node"].trigger()
+    window.commands.actions["Explain the node"].trigger()
     text = build.node_help.toPlainText()
     assert "a / b" in text and "MaterialX 1.39 divide" in text and "The whole graph" in text
 
@@ -190,15 +190,15 @@ def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWind
     window.build.explain_node()
     assert "Costs 7 operations" in window.build.node_help.toPlainText()
     QTest.mouseDClick(canvas, LEFT, Qt.KeyboardModifier.NoModifier, middle_of(canvas, held).toPoint())
-    assert session.material_id == snippet.id and window.materials.currentText() == "Snippet 1 (snippet)"
+    assert session.material_id == snippet.id and window.header.materials.currentText() == "Snippet 1 (snippet)"
     canvas.edit("Type value", lambda m: type_value(m, "height_mask", "high", 0.4))
     session.open_material("height_ramp")
     assert (settled(window) != before).any(axis=2).mean() > 0.02
     second = type_node(canvas, "snippet 1", QPointF(60, 60))
     assert canvas.material.nodes[second].settings["snippet"] == snippet.id
     assert tooth(canvas, second, canvas.spread.slips[second].rows[0].name) is not None
-    window.actions_by_name["Delete snippet"].trigger()
+    window.commands.actions["Delete snippet"].trigger()
     assert "Open the snippet" in window.message.text()
     session.open_material(snippet.id)
-    window.actions_by_name["Delete snippet"].trigger()
+    window.commands.actions["Delete snippet"].trigger()
     assert "is used in" in window.message.text() and snippet.id in session.project.snippets

@@ -15,12 +15,10 @@ from hypothesis import strategies as st
 from soft_lantern.demo.project import demo_project, height_ramp
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.formats.images import load_images
-from soft_lantern.graph import parameters
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Gradient, Node, Palette, Parameter, Pick, Project, StageObject, Stop, changed
-from soft_lantern.graph.family import (
+from soft_lantern.graph.instances.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
+from soft_lantern.graph.instances.family import (
     Standing,
     clamped,
     copied,
@@ -35,12 +33,14 @@ from soft_lantern.graph.family import (
     with_lock,
     with_parameter,
 )
-from soft_lantern.graph.instances import look, override, put_material, remove_instance, reset
-from soft_lantern.graph.limits import suggested_limits
+from soft_lantern.graph.instances.picks import picked, put_pick, worn
+from soft_lantern.graph.instances.sweeps import Spread, kept_variations, sweep, variations
+from soft_lantern.graph.instances.values import look, override, put_material, remove_instance, reset
 from soft_lantern.graph.lowering import lower
-from soft_lantern.graph.picks import picked, put_pick, worn
-from soft_lantern.graph.ramps import colours_at, image_of_palette, side_of
-from soft_lantern.graph.sweeps import Spread, kept_variations, sweep, variations
+from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.notices.suggested_limits import suggested_limits
+from soft_lantern.graph.parameters import edits as parameters
+from soft_lantern.graph.ramps.images import colours_at, image_of_palette, side_of
 from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear, rgb_of_hsv
 from soft_lantern.nodes.formula import number_of
 from soft_lantern.values.colour import colour_from_hex, srgb_to_linear
@@ -214,7 +214,8 @@ def test_copies_go_by_identifier_and_say_when_nothing_fits(project: Project) -> 
 
 
 def test_duplicates_bring_their_descendants_if_asked(project: Project) -> None:
-    made, copy_id = duplicated(project, "amber_hour", descendants=True)
+    copy_id = "copied"
+    made = duplicated(project, "amber_hour", copy_id, descendants=True)
     below = list(family(made, copy_id))
     assert [i.name for i in below] == ["Last light"] and below[0].id != "last_light"
     assert made.instances[copy_id].name == "Amber hour 2"
@@ -254,7 +255,7 @@ def test_a_renamed_parameter_keeps_every_value_and_a_narrowed_one_marks_and_clam
     ramp = project.materials["height_ramp"]
     spread = ramp.parameter("spread")
     assert spread
-    after = with_parameter(project, ramp, changed(spread, identifier="reach", label="Reach", high=4.0))
+    after = with_parameter(project, ramp.id, changed(spread, identifier="reach", label="Reach", high=4.0))
     assert after.instances == project.instances  # nothing is changed silently
     assert [(e.instance, e.kind) for e in effects(project, after, ramp.id)] == [("amber_hour", OUTSIDE)]
     assert any(n.kind == "outside-limits" and n.place == "amber_hour" for n in check_project(after))
@@ -283,17 +284,17 @@ def test_another_kind_converts_what_it_can_and_keeps_the_rest_aside(project: Pro
     ramp = project.materials["height_ramp"]
     spread, high = ramp.parameter("spread"), ramp.parameter("high_colour")
     assert spread and high
-    wide = with_parameter(project, ramp, changed(spread, kind=Kind.VECTOR3, low=None, high=None, control="field"))
+    wide = with_parameter(project, ramp.id, changed(spread, kind=Kind.VECTOR3, low=None, high=None, control="field"))
     assert wide.instances["amber_hour"].values["spread"] == (5.0, 5.0, 5.0)
     assert {e.kind for e in effects(project, wide, ramp.id)} >= {CONVERTED}
     tinted = override(project, "amber_hour", "high_colour", (0.2, 0.4, 0.6, 0.5))
-    there = with_parameter(tinted, ramp, changed(high, kind=Kind.VECTOR3))
+    there = with_parameter(tinted, ramp.id, changed(high, kind=Kind.VECTOR3))
     assert there.instances["amber_hour"].values["high_colour"] == (0.2, 0.4, 0.6, 0.5)  # its alpha would be lost
     assert look(there, "amber_hour").values.get("high_colour") is None  # type: ignore[union-attr]
-    opaque = with_parameter(project, ramp, changed(high, kind=Kind.VECTOR3))
+    opaque = with_parameter(project, ramp.id, changed(high, kind=Kind.VECTOR3))
     assert opaque.instances["amber_hour"].values["high_colour"] == colour_from_hex("#f0b25a")[:3]
     with pytest.raises(BadEdit, match="without loss"):
-        with_parameter(project, ramp, changed(high, kind=Kind.NUMBER))
+        with_parameter(project, ramp.id, changed(high, kind=Kind.NUMBER))
 
 
 # Values to try

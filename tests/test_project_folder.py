@@ -18,10 +18,10 @@ from soft_lantern.formats import journal
 from soft_lantern.formats.project_folder import changed_outside, open_project
 from soft_lantern.formats.records import project_files, schemas
 from soft_lantern.formats.saving import save_project
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Project, changed
-from soft_lantern.graph.instances import override, put_material, remove_instance
-from soft_lantern.graph.parameters import change_parameter
+from soft_lantern.graph.instances.values import override, put_material, remove_instance
+from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.parameters.edits import change_parameter
 
 ROOT = Path(__file__).parent.parent
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -15,8 +16,8 @@ from soft_lantern.formats.project_folder import OnDisk, open_project
 from soft_lantern.formats.recovery import RECOVERY, UnsavedWork, earlier_states, left_behind
 from soft_lantern.formats.saving import ChangedOutside, save_project
 from soft_lantern.graph.document import Instance, Parameter, Project, Sun, changed
-from soft_lantern.graph.instances import override, put_instance, put_material
-from soft_lantern.graph.parameters import expose
+from soft_lantern.graph.instances.values import override, put_instance, put_material
+from soft_lantern.graph.parameters.edits import expose
 from soft_lantern.values.kinds import Kind
 
 
@@ -253,6 +254,19 @@ def test_unsaved_work_is_a_version_beside_compared_record_by_record(demo_folder:
     assert some.instances["amber_hour"].values["origin"] == 2.5
     assert some.instances["last_light"].values["origin"] == 9.0 and some.gradients == now.project.gradients
     assert state.merged(now.project).gradients == {}
+
+
+def test_two_threads_keep_work_one_after_the_other(demo_folder: Path) -> None:
+    """A window that is ended keeps its work while a thread still does."""
+    opened = open_project(demo_folder)
+    for number in range(40):
+        work = UnsavedWork(demo_folder)
+        edited = changed(opened.project, name=f"Edited {number}")
+        with ThreadPoolExecutor(2) as pool:
+            for done in [pool.submit(work.keep, edited, opened.on_disk) for _ in range(4)]:
+                done.result()
+        work.end()
+    assert len(left_behind(demo_folder)) == 40
 
 
 def test_earlier_states_are_kept_ten_and_a_week(demo_folder: Path) -> None:

@@ -11,14 +11,14 @@ import pytest
 from PyQt6.QtTest import QTest
 
 from soft_lantern.app.main import make_application
-from soft_lantern.app.session import Session, sentence
+from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.recovery import RECOVERY
 from soft_lantern.graph.document import Asset, View, changed
-from soft_lantern.graph.family import new_instance
-from soft_lantern.graph.instances import override, put_instance
-from soft_lantern.graph.shape import look_choices
+from soft_lantern.graph.instances.family import new_instance
+from soft_lantern.graph.instances.look_tree import look_choices
+from soft_lantern.graph.instances.values import override, put_instance
 
 
 @pytest.fixture
@@ -39,7 +39,7 @@ def until(condition: Callable[[], object]) -> None:
 
 
 def tune(session: Session, value: float, merge: str = "spread") -> None:
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "spread", value), merge)
+    session.apply("Tune", lambda project: override(project, "amber_hour", "spread", value), merge)
 
 
 def test_edits_of_one_gesture_are_one_entry_and_of_two_are_two(session: Session) -> None:
@@ -64,7 +64,7 @@ def test_different_values_in_one_gesture_stay_apart(session: Session) -> None:
 
 
 def test_an_edit_that_changes_nothing_leaves_no_entry(session: Session) -> None:
-    session.apply("Nothing", changed(session.project, name=session.project.name))
+    session.apply("Nothing", lambda project: changed(project, name=project.name))
     assert session.undo.count == 0
 
 
@@ -72,11 +72,11 @@ def test_what_cannot_be_done_is_told_and_changes_nothing(session: Session) -> No
     said: list[str] = []
     session.told.connect(said.append)
 
-    def impossible() -> None:
+    def impossible(project: object) -> None:
         raise BadValue("the moon is not a number")
 
     before = session.project
-    assert not session.attempt("Impossible", impossible)  # type: ignore[arg-type]
+    assert not session.apply("Impossible", impossible)  # type: ignore[arg-type]
     assert said == ["The moon is not a number"]
     assert session.project is before
 
@@ -91,7 +91,7 @@ def test_notices_are_found_beside_the_window_for_the_newest_project_only(session
     until(lambda: session.notices)
     assert {n.place for n in session.notices} == {"moth_trail"}
     stray = changed(session.project.instances["amber_hour"], id="stray", parent="nowhere")
-    session.apply("Break", changed(session.project, instances={**session.project.instances, "stray": stray}))
+    session.apply("Break", lambda project: changed(project, instances={**project.instances, "stray": stray}))
     until(lambda: any(n.kind == "parent" for n in session.notices))
     session.undo.undo()
     until(lambda: not any(n.kind == "parent" for n in session.notices))
@@ -101,13 +101,11 @@ def test_notices_are_found_beside_the_window_for_the_newest_project_only(session
 
 def test_a_missing_mesh_is_a_notice_and_comes_back_with_its_file(session: Session, demo_folder: Path) -> None:
     lost = Asset(id="lost", name="Lost", file="meshes/lost.glb")
-    session.apply("Add", changed(session.project, assets={**session.project.assets, "lost": lost}))
+    session.apply("Add", lambda project: changed(project, assets={**project.assets, "lost": lost}))
     until(lambda: any("lost.glb" in n.text for n in session.notices))
     assert "lost" not in session.models
     shutil.copy(demo_folder / "meshes" / "lantern_post" / "lantern_post.glb", demo_folder / "meshes" / "lost.glb")
-    session.apply(
-        "Rename", changed(session.project, assets={**session.project.assets, "lost": changed(lost, name="Found")})
-    )
+    session.apply("Rename", lambda p: changed(p, assets={**p.assets, "lost": changed(lost, name="Found")}))
     until(lambda: "lost" in session.models)
     until(lambda: not any("lost.glb" in n.text for n in session.notices))
 
@@ -130,7 +128,7 @@ def test_looking_round_is_no_edit_and_framing_fits_everything(session: Session) 
 
 
 def test_objects_are_added_to_an_empty_project_with_a_scene_of_their_own(session: Session) -> None:
-    session.apply("Empty", changed(session.project, scenes={}))
+    session.apply("Empty", lambda project: changed(project, scenes={}))
     assert session.scene is None
     object_id = session.add_object(Asset(id="ball", name="Ball", primitive="sphere"))
     assert session.scene and session.scene.object(object_id)

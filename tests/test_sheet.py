@@ -12,19 +12,19 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from typer.testing import CliRunner
 
 from by_hand import click, until
-from soft_lantern import sheet
-from soft_lantern.app.sheet_dialog import SheetDialog, ticked
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.sheet_dialog import SheetDialog, ticked
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.cli import app
+from soft_lantern.contact_sheet import sheet
+from soft_lantern.contact_sheet.cores import draw_on_all_cores
 from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadValue, Cancelled
 from soft_lantern.formats.assets import load_models
-from soft_lantern.graph.instances import override
+from soft_lantern.graph.instances.values import override
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import Looks
 from soft_lantern.scene.primitives import PRIMITIVES, primitive
-from soft_lantern.sheet_cores import draw_on_all_cores
 
 LOOKS, SKIES = ["amber_hour", "pool_depths"], ["dusk", "neutral grey", "overcast"]
 
@@ -132,7 +132,7 @@ def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -
     before = {look_id: image.copy() for look_id, image in portraits.images.items()}
     again: list[str] = []
     portraits.arrived.connect(again.append)
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "high_colour", (0.0, 0.0, 1.0, 1.0)))
+    session.apply("Tune", lambda project: override(project, "amber_hour", "high_colour", (0.0, 0.0, 1.0, 1.0)))
     until(lambda: again)
     until(lambda: portraits.settled, 60)
     assert set(again) == {"amber_hour", "last_light"}  # a child that does not override the colour

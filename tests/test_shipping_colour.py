@@ -27,10 +27,8 @@ from soft_lantern.formats.gimp import gradient_text, read_gradient
 from soft_lantern.formats.images import read_image
 from soft_lantern.formats.shader_gradients import shipped, with_gradients
 from soft_lantern.formats.shader_package import HEADS, package, write_package
-from soft_lantern.formats.sprites import Picture, file_traps, grown, indexed, pictures_in, pixels_of
+from soft_lantern.formats.sprites import Picture, file_traps, indexed, pictures_in, pixels_of, reencoded_sprites
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.checks import check_project
-from soft_lantern.graph.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.document import (
     Gradient,
     Instance,
@@ -41,14 +39,24 @@ from soft_lantern.graph.document import (
     StageObject,
     Stop,
     changed,
+    with_records,
 )
-from soft_lantern.graph.gradient_of_mixes import as_gradient, with_gradient
-from soft_lantern.graph.instances import look, put_instance
+from soft_lantern.graph.gradients.colour_vision import WITHOUT, seen_without
+from soft_lantern.graph.gradients.of_mixes import as_gradient, with_gradient
+from soft_lantern.graph.instances.values import look, put_instance
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.palettes import decoded, distinct_colours, palette_of, reencoded, room_words, shades_like
-from soft_lantern.graph.ramps import colours_at, expression, image_of_gradient, oklab_of, ramp_images, side_of
-from soft_lantern.graph.recolour import replaced, tint_failure, tinted
-from soft_lantern.graph.swap_sets import made_swap, pick_of_swaps, sprites_of, swap_set, with_palette
+from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.palettes.indexing import (
+    decoded,
+    distinct_colours,
+    palette_of,
+    reencoded,
+    room_words,
+    shades_like,
+)
+from soft_lantern.graph.palettes.recolour import replaced, tint_failure, tinted
+from soft_lantern.graph.palettes.swap_sets import grown, pick_of_swaps, sprites_of, swap_of, swap_set, with_palette
+from soft_lantern.graph.ramps.images import colours_at, expression, image_of_gradient, oklab_of, ramp_images, side_of
 from soft_lantern.ir.expr import Type, uniform
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.ramp import ROW_AT
@@ -366,7 +374,7 @@ def test_a_folder_of_sprites_shares_one_palette_and_survives_its_growing(tmp_pat
     assert not any(sprites.missing.values())
     project = Project(name="t", palettes={"p": palette}, textures={t.id: t for t in sprites.textures})
     side = side_of(palette)
-    after = grown(project, palette, side + 2, home)
+    after = grown(project, "p", side + 2, reencoded_sprites(project, palette, side + 2, home))
     for texture in sprites_of(after, "p"):
         source = sheets[texture.name.lower().replace(" ", "_")]
         pixels = pixels_of(read_image(home / texture.file, "data"))
@@ -375,7 +383,9 @@ def test_a_folder_of_sprites_shares_one_palette_and_survives_its_growing(tmp_pat
         assert (back[seen][:, :3] == source[seen][:, :3]).all() and (back[..., 3] == source[..., 3]).all()
     assert all((home / t.file).is_file() for t in project.textures.values())  # so that growing can be undone
     with pytest.raises(BadValue, match="do not hold"):
-        grown(project, palette, 1, home)
+        reencoded_sprites(project, palette, 1, home)
+    with pytest.raises(BadEdit, match="changed meanwhile"):
+        grown(project, "p", side + 2, {})
     empty = tmp_path / "empty"
     empty.mkdir()
     with pytest.raises(BadFile, match="no image"):
@@ -406,8 +416,10 @@ def test_traps_of_files_and_of_how_indices_are_read(tmp_path: Path) -> None:
 def test_swap_sets_follow_their_base_and_make_a_pick() -> None:
     base = Palette(id="b", name="Base", colours=tuple(colour_from_hex(h) for h in ("#402010", "#a06040", "#20a060")))
     project = Project(name="t", palettes={"b": base})
-    project, one = made_swap(project, base, "Base turned", base.colours[::-1])
-    project, two = made_swap(project, one, "Base turned", base.colours)
+    one = swap_of(project, base, "Base turned", base.colours[::-1])
+    project = with_records(project, one)
+    two = swap_of(project, one, "Base turned", base.colours)
+    project = with_records(project, two)
     assert [p.name for p in swap_set(project, two.id)] == ["Base", "Base turned", "Base turned 2"]
     longer = changed(base, colours=(*base.colours, *[(0.5, 0.5, 0.5, 1.0)] * 2), side=4)
     project = with_palette(project, longer)

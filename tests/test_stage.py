@@ -15,8 +15,8 @@ from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
 from soft_lantern.app.stage.recorder import Wish, save_pictures
-from soft_lantern.app.tasks import Task
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.app.work.tasks import Task
 from soft_lantern.cli import app
 from soft_lantern.errors import Cancelled, NoGraphics
 from soft_lantern.formats.images import write_exr
@@ -50,8 +50,8 @@ def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> No
     stage, session = dress.dress.stage, dress.session
     dress.dress.select("gate")
     for keys, kind in (("Turn handle", "turn"), ("Scale handle", "scale")):
-        dress.actions_by_name[keys].trigger()
-        assert stage.handle_kind == kind
+        dress.commands.actions[keys].trigger()
+        assert stage.modes.handle_kind == kind
     handles = stage.handles()
     assert handles
     start, end = handles.arms()["y"]
@@ -61,7 +61,7 @@ def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> No
     assert thing(dress, "gate").scale[0] == before.scale[0]
     session.undo.undo()
     assert thing(dress, "gate").scale == before.scale
-    dress.actions_by_name["Turn handle"].trigger()
+    dress.commands.actions["Turn handle"].trigger()
     handles = stage.handles()
     assert handles
     ring = handles.rings()["y"]
@@ -80,8 +80,8 @@ def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> No
 def test_world_space_moss_stays_on_top_as_the_urn_turns(dress: MainWindow) -> None:
     """Dust on top: turned upside down, what was moss is clay, and the foot is moss (common practice)."""
     stage = dress.dress.stage
-    stage.solo("mossy_urn")
-    stage.set_options(show="base_colour", backdrop=False, floor=False, grid=False)
+    stage.modes.solo("mossy_urn")
+    stage.modes.set_options(show="base_colour", backdrop=False, floor=False, grid=False)
     dress.session.change_object("Place", "mossy_urn", position=(0, 0, 0), rotation=(0, 0, 0))
     dress.session.set_view(View(target=(0, 0.65, 0), yaw=0, pitch=35, distance=4))
     upright = settled(dress, "dress")
@@ -121,15 +121,15 @@ def test_every_judging_aid_switches_by_its_key_and_shows(dress: MainWindow) -> N
     assert (settled(dress, "dress") == plain).mean() > 0.999
     QTest.keyClick(stage, Qt.Key.Key_F11, Qt.KeyboardModifier.ShiftModifier)
     settled(dress, "dress")
-    assert any("triangles in 11 parts" in line for line in stage._figures)
-    assert any("texture reads" in line for line in stage._figures)
+    assert any("triangles in 11 parts" in line for line in stage.pictures.figures)
+    assert any("texture reads" in line for line in stage.pictures.figures)
 
 
 def test_a_pinned_picture_is_flipped_against(dress: MainWindow) -> None:
     stage = dress.dress.stage
     settled(dress, "dress")
-    stage.pin_picture()
-    pinned = pixels(stage.image)
+    stage.modes.pin_picture(stage.pictures.image)
+    pinned = pixels(stage.pictures.image)
     dress.dress.light.exposure.want(-2.0)
     assert dress.session.scene and dress.session.scene.environment.exposure == -2.0
     darker = settled(dress, "dress")
@@ -138,7 +138,7 @@ def test_a_pinned_picture_is_flipped_against(dress: MainWindow) -> None:
     shown = pixels(stage.grab().toImage())
     assert np.abs(shown[80:-40] - pinned[80:-40]).mean() < 3
     QTest.keyClick(stage, Qt.Key.Key_F12)
-    assert not stage.flipped
+    assert not stage.modes.flipped
     dress.session.undo.undo()
     assert dress.session.scene.environment.exposure != -2.0
 
@@ -213,13 +213,13 @@ def test_the_tape_measures_between_two_points(dress: MainWindow) -> None:
     dress.session.set_view(View(target=(0, 1.5, 0), yaw=0, pitch=60, distance=14))
     settled(dress, "dress")
     QTest.keyClick(stage, Qt.Key.Key_F4, Qt.KeyboardModifier.ShiftModifier)
-    assert stage.clicks == "tape"
+    assert stage.modes.clicks == "tape"
     for x in (-3.05, 3.05):
         click(stage, stage.lens.place(np.array([x, 1.58, 0.0])))
-    assert len(stage.tape) == 2
-    assert np.linalg.norm(stage.tape[1] - stage.tape[0]) == pytest.approx(6.1, abs=0.06)
+    assert len(stage.modes.tape) == 2
+    assert np.linalg.norm(stage.modes.tape[1] - stage.modes.tape[0]) == pytest.approx(6.1, abs=0.06)
     QTest.keyClick(stage, Qt.Key.Key_Escape)
-    assert stage.clicks == "pick" and not stage.tape
+    assert stage.modes.clicks == "pick" and not stage.modes.tape
 
 
 def test_the_gauge_lies_along_any_axis_with_a_label(dress: MainWindow) -> None:
@@ -241,19 +241,19 @@ def test_bookmarks_turntable_and_scenes(dress: MainWindow) -> None:
     session.set_view(View(target=(1, 2, 3), yaw=5, pitch=6, distance=7))
     QTest.keyClick(stage, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     assert session.scene and session.scene.bookmarks[-1].view.distance == 7
-    dress.actions_by_name["Go to bookmark 1"].trigger()
+    dress.commands.actions["Go to bookmark 1"].trigger()
     assert session.view == session.scene.bookmarks[0].view
     yaw = session.view.yaw
-    stage.turntable(True)
+    stage.modes.turntable(True)
     until(lambda: session.view.yaw != yaw)
-    stage.turntable(False)
-    dress.actions_by_name["Next scene"].trigger()
-    assert session.scene_id == "tea_terrace" and dress.scenes.currentData() == "tea_terrace"
-    dress.actions_by_name["New scene"].trigger()
+    stage.modes.turntable(False)
+    dress.commands.actions["Next scene"].trigger()
+    assert session.scene_id == "tea_terrace" and dress.header.scenes.currentData() == "tea_terrace"
+    dress.commands.actions["New scene"].trigger()
     assert session.scene and not session.scene.objects
-    dress.actions_by_name["Add card to the stage"].trigger()
+    dress.commands.actions["Add card to the stage"].trigger()
     assert len(session.scene.objects) == 1
-    dress.actions_by_name["Delete scene"].trigger()
+    dress.commands.actions["Delete scene"].trigger()
     assert "garden" in session.project.scenes and session.scene
     while session.undo.can_undo:
         session.undo.undo()
@@ -264,16 +264,16 @@ def test_the_card_zooms_in_whole_steps_and_is_dragged(dress: MainWindow) -> None
     stage = dress.dress.stage
     dress.dress.select("mossy_urn")
     QTest.keyClick(stage, Qt.Key.Key_F12, Qt.KeyboardModifier.ShiftModifier)
-    assert stage.card and stage.look_on_card() == "mossy_urn"
+    assert stage.modes.sight.card and stage.pictures.look_on_card(stage.modes.sight) == "mossy_urn"
     small = settled(dress, "dress")
-    scale = stage.card.scale
+    scale = stage.modes.sight.card.scale
     QTest.keyClick(stage, Qt.Key.Key_Minus)
-    assert stage.card.scale < scale
+    assert stage.modes.sight.card.scale < scale
     drag(stage, QPointF(200, 200), QPointF(230, 190))
-    assert stage.card.moved == (30, -10)
+    assert stage.modes.sight.card.moved == (30, -10)
     assert (settled(dress, "dress") != small).mean() > 0.05
     QTest.keyClick(stage, Qt.Key.Key_F12, Qt.KeyboardModifier.ShiftModifier)
-    assert stage.card is None
+    assert stage.modes.sight.card is None
 
 
 def test_pictures_are_saved_as_they_are_shown_and_as_light(dress: MainWindow, tmp_path: Path) -> None:
@@ -375,14 +375,14 @@ def test_an_imported_file_wears_its_own_surfaces(open_window: Open, demo_folder:
         parts.add_geometry(ball, node_name=name, geom_name=name)
     parts.export(tmp_path / "pots.glb")
     window = open_window(demo_folder)
-    window.actions_by_name["New scene"].trigger()
+    window.commands.actions["New scene"].trigger()
     window.go_to_desk("Dress")
     window.session.import_mesh(tmp_path / "pots.glb")
     until(lambda: window.session.scene and window.session.scene.objects)
     names = {i.name for i in window.session.project.instances.values()}
     assert {"red pot", "blue pot"} <= names
     window.session.set_view(View(target=(0, 0, 0), yaw=0, pitch=10, distance=7))
-    window.dress.stage.set_options(show="base_colour", floor=False, grid=False)
+    window.dress.stage.modes.set_options(show="base_colour", floor=False, grid=False)
     shown = settled(window, "dress")
     place = window.dress.stage.lens.place
     for x, channel in ((-1.0, 0), (1.0, 2)):

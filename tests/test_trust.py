@@ -19,11 +19,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from by_hand import LEFT, Open, settled, until
-from soft_lantern.app import saver
 from soft_lantern.app.canvas.finder import Hand, offers
-from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.pictures.scene_pictures import ScenePictures
+from soft_lantern.app.session import saver
 from soft_lantern.app.widgets.colour_picker import ColourPicker
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.bake.atlas import atlas_of
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.images import read_image
@@ -33,13 +33,13 @@ from soft_lantern.formats.value_tables import read_table, to_csv
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Gradient, Material, Node, Stop, Texture, changed
 from soft_lantern.graph.edits import fitting_outputs
-from soft_lantern.graph.family import pasted
-from soft_lantern.graph.gradients import read_row, width_error
-from soft_lantern.graph.instances import look, override, put_material
-from soft_lantern.graph.notices import Notice, Severity, counted
-from soft_lantern.graph.ramps import colours_at
+from soft_lantern.graph.gradients.editing import read_row, width_error
+from soft_lantern.graph.instances.family import pasted
+from soft_lantern.graph.instances.values import look, override, put_material
+from soft_lantern.graph.notice import Notice, Severity, counted
+from soft_lantern.graph.ramps.images import colours_at
 from soft_lantern.ir.hand_point import hand_point
-from soft_lantern.ir.supply import at_pixel, derived_inputs
+from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs
 from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_resources import _library
@@ -62,13 +62,13 @@ def test_a_shortcut_from_a_canvas_left_behind_reverts_nothing(window: MainWindow
     material_id = session.material_id
     session.edit_material("Rename", material_id, lambda m: changed(m, name="Renamed elsewhere"))
     session.edit_material("Add", material_id, lambda m: edits.add_node(m, "elsewhere", Node(type="number")))
-    window.actions_by_name["Duplicate"].trigger()
+    window.commands.actions["Duplicate"].trigger()
     now = session.project.graph(material_id)
     assert now and now.name == "Renamed elsewhere" and "elsewhere" in now.nodes
     session.edit_material("Delete", material_id, lambda m: edits.remove_nodes(m, list(m.nodes)))
     for name in ("Dissolve", "Align", "Unfold into nodes", "Make a snippet of the selected", "Hide or show thumbnails"):
         before = session.project
-        window.actions_by_name[name].trigger()
+        window.commands.actions[name].trigger()
         assert session.project.graph(material_id) == before.graph(material_id), name
 
 
@@ -133,7 +133,7 @@ def test_saving_one_of_thousands_keeps_the_window_free(open_window: Open, demo_f
     save_project(changed(many, instances={**many.instances, **copies}), demo_folder, opened.on_disk)
     window = open_window(demo_folder)
     session = window.session
-    session.attempt("Tune", lambda: override(session.project, "copy_7", "origin", 1.5))
+    session.apply("Tune", lambda project: override(project, "copy_7", "origin", 1.5))
     done: list[bool] = []
     started = time.perf_counter()
     session.saver.begin(done.append)
@@ -156,9 +156,9 @@ def test_a_second_save_while_one_runs_saves_what_came_between(
         return slow(*given, **options)
 
     monkeypatch.setattr(saver, "save_project", waits)
-    session.apply("Rename", changed(session.project, name="First"))
+    session.apply("Rename", lambda project: changed(project, name="First"))
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
-    session.apply("Rename", changed(session.project, name="Second"))
+    session.apply("Rename", lambda project: changed(project, name="Second"))
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     go.set()
     until(lambda: session.is_saved)
@@ -167,7 +167,7 @@ def test_a_second_save_while_one_runs_saves_what_came_between(
 
 def test_each_record_that_others_changed_is_chosen_by_itself(window: MainWindow, demo_folder: Path) -> None:
     session = window.session
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "origin", 2.0))
+    session.apply("Tune", lambda project: override(project, "amber_hour", "origin", 2.0))
     for name, value in (("amber_hour", 7.0), ("last_light", 8.0)):
         path = demo_folder / "instances" / f"{name}.json"
         raw = json.loads(path.read_text())
@@ -202,7 +202,7 @@ def test_of_two_files_with_one_id_the_person_chooses(open_window: Open, demo_fol
     (notice,) = [n for n in session.notices if n.kind == "same-id"]
     window.build._fix(notice, next(f for f in notice.fixes if f.words == choice))
     assert not [n for n in session.notices if n.kind == "same-id"]
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "origin", 2.0))
+    session.apply("Tune", lambda project: override(project, "amber_hour", "origin", 2.0))
     assert session.save(), window.message.text()
     now = open_project(demo_folder)
     assert not now.notices
@@ -213,13 +213,13 @@ def test_of_two_files_with_one_id_the_person_chooses(open_window: Open, demo_fol
 
 def test_a_save_before_the_offer_is_answered_loses_neither(window: MainWindow, open_window: Open) -> None:
     session = window.session
-    session.attempt("Tune", lambda: override(session.project, "amber_hour", "origin", 2.0))
+    session.apply("Tune", lambda project: override(project, "amber_hour", "origin", 2.0))
     session.saver.unsaved.keep_now()
     (kept,) = (session.folder / ".lantern" / "recovery").glob("unsaved-*.json")
     kept.with_suffix(".lock").unlink()  # as after a crash
     other = open_window(session.folder)
     assert other.banner.isVisible() and "not saved" in other.banner.words.text()
-    other.session.attempt("Tune", lambda: override(other.session.project, "last_light", "origin", 3.0))
+    other.session.apply("Tune", lambda project: override(project, "last_light", "origin", 3.0))
     assert other.session.save() and kept.exists()
     QTest.mouseClick(other.banner.buttons["Take it up"], LEFT)
     now = other.session.project.instances
@@ -234,7 +234,7 @@ def test_unsaved_work_is_kept_while_edits_go_on(window: MainWindow) -> None:
     folder = session.folder / ".lantern" / "recovery"
     while time.monotonic() - started < 3.0:  # an edit every fifth of a second, as in a long drag
         number += 1
-        session.apply("Edit", changed(session.project, name=f"Edit {number}"), "drag")
+        session.apply("Edit", lambda project, number=number: changed(project, name=f"Edit {number}"), "drag")
         QTest.qWait(200)
     (kept,) = folder.glob("unsaved-*.json")
     assert json.loads(kept.read_text())["head"]["name"].startswith("Edit ")
@@ -370,13 +370,13 @@ def test_a_scene_is_seen_through_its_own_camera_at_the_first_visit(window: MainW
     """No picture is ever asked for with one scene and another's view."""
     session, stage = window.session, window.build.stage
     asked: list[tuple[str, object]] = []
-    real = StageView.frame_maker
+    real = ScenePictures.frame_maker
 
-    def noted(self: StageView, *args: object, **named: object) -> object:
+    def noted(self: ScenePictures, *args: object, **named: object) -> object:
         asked.append((session.scene_id, session.view))
         return real(self, *args, **named)  # type: ignore[arg-type]
 
-    stage.frame_maker = noted.__get__(stage)  # type: ignore[method-assign]
+    stage.pictures.frame_maker = noted.__get__(stage.pictures)  # type: ignore[method-assign]
     for scene in [*session.project.scenes.values()][::-1]:
         session.open_scene(scene.id)
         settled(window)
@@ -419,7 +419,7 @@ def test_what_people_call_their_things_is_never_markup(open_window: Open, demo_f
     )
     window = open_window(demo_folder)
     window.session.told.emit(MARKUP)
-    for desk in window.desk_buttons:
+    for desk in window.header.desk_buttons:
         window.go_to_desk(desk)
         QTest.qWait(150)
     window.tune.select("amber_hour")
@@ -455,17 +455,17 @@ def test_one_dead_panel_does_not_stop_the_window(
     monkeypatch.setattr("soft_lantern.app.widgets.shelf.Shelf.show_parameters", dead)
     monkeypatch.setattr(sys, "excepthook", lambda *_: None)
     window = open_window(demo_folder)
-    assert window.isVisible() and window.build.stage.frames_drawn
+    assert window.isVisible() and window.build.stage.pictures.frames_drawn
 
 
 def test_an_idle_window_sleeps(window: MainWindow) -> None:
     """Nothing plays, nothing moves: no picture is drawn and nothing is worked out."""
     settled(window)
     QTest.qWait(600)
-    drawn = window.build.stage.frames_drawn
+    drawn = window.build.stage.pictures.frames_drawn
     before = time.process_time()
     QTest.qWait(1000)
-    assert window.build.stage.frames_drawn == drawn
+    assert window.build.stage.pictures.frames_drawn == drawn
     assert time.process_time() - before < 0.5  # the figure itself is the bench's
 
 
@@ -498,7 +498,7 @@ def test_a_texture_rewritten_under_its_old_time_is_seen(window: MainWindow, tmp_
     was = path.stat()
     texture = Texture(id="odd", name="Odd", file="images/odd.png")
     session = window.session
-    session.apply("Add", changed(session.project, textures={**session.project.textures, "odd": texture}))
+    session.apply("Add", lambda project: changed(project, textures={**project.textures, "odd": texture}))
     until(lambda: "odd" in session.images)
     session.saver.look_outside()  # it is watched from now on
     QTest.qWait(300)

@@ -13,19 +13,20 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 
 from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
-from soft_lantern.app.change_report import ChangeReport
-from soft_lantern.app.stage.comparison import DIFFERENCE, DIVIDER, FOUR
+from soft_lantern.app.desks.tune.image_dropper import ImageDropper
+from soft_lantern.app.panels.change_report import ChangeReport
+from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.stage.drops import LOOK_DRAG
-from soft_lantern.app.tune.image_dropper import ImageDropper
+from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.change_report import OUTSIDE
 from soft_lantern.graph.document import changed
-from soft_lantern.graph.family import all_values, value_of
-from soft_lantern.graph.instances import look
-from soft_lantern.graph.picks import worn
+from soft_lantern.graph.instances.change_report import OUTSIDE
+from soft_lantern.graph.instances.family import all_values, value_of
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import look
 from soft_lantern.render.staging import placed_parts
 from soft_lantern.values.kinds import Kind
 
@@ -35,8 +36,8 @@ OK = QDialogButtonBox.StandardButton.Ok
 def at_tea(window: MainWindow) -> MainWindow:
     """The window on the Tune desk, with the kettle on the stage."""
     window.session.open_scene("tea_terrace")
-    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
-    until(lambda: window.tune.stage.frames_drawn > 0)
+    QTest.mouseClick(window.header.desk_buttons["Tune"], LEFT)
+    until(lambda: window.tune.stage.pictures.frames_drawn > 0)
     return window
 
 
@@ -48,10 +49,15 @@ def place_of(window: MainWindow, object_id: str, part: str) -> QPointF:
     ((_, mesh, matrix),) = [p for p in placed_parts(thing, window.session.models[thing.asset]) if p[0] == part]
     for point in mesh.positions[:: max(len(mesh.positions) // 80, 1)]:
         at = stage.lens.place(matrix[:3, :3] @ point + matrix[:3, 3])
-        hit = stage.hit_at(at) if QRectF(stage.rect()).adjusted(8, 8, -8, -8).contains(at) else None
+        hit = stage.shown().looker(at)(0.0) if QRectF(stage.rect()).adjusted(8, 8, -8, -8).contains(at) else None
         if hit and hit.key == (object_id, part):
             return at
     raise AssertionError(f"{part} is not seen")
+
+
+def other_side_is_still(stage: StageView) -> bool:
+    other = stage.comparison.images.get(1)
+    return stage.pictures.still and other is not None and other.size() == stage.size()
 
 
 def let_go(window: MainWindow, look_id: str, at: QPointF, modifiers: Qt.KeyboardModifier = NONE) -> None:
@@ -65,7 +71,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     """Four values exposed, five instances by two levels on parts, compared, swept, renamed, narrowed; all is kept."""
     session, build, tune = window.session, window.build, window.tune
     session.open_scene("tea_terrace")
-    window.new_material()
+    window.project_commands.new_material()
     material_id = session.material_id
     canvas, shelf = build.canvas, build.shelf
     node = next(iter(canvas.material.nodes))
@@ -93,7 +99,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
         item = tune.tree.currentItem()
         assert item
         item.setText(0, name)
-        made[name] = tune.look_id
+        made[name] = tune.selection.look_id
         swatch, field = tune.sheet.controls[colour].swatch, tune.sheet.controls[roughness].field
         assert swatch and field
         click(swatch, QPointF(10, 10))
@@ -140,10 +146,10 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     assert (after[int(spot.y()), int(spot.x())] == before[int(spot.y()), int(spot.x())]).all()
 
     # Two compared: left of the divider it is as before, right of it the other; what differs is listed.
-    window.actions_by_name["Compare side by side"].trigger()
+    window.commands.actions["Compare side by side"].trigger()
     tune.compare.compare(DIVIDER, made["Ink gloss"])
     stage = tune.stage
-    until(lambda: 1 in stage.comparison.images and stage.still and stage.comparison.images[1].size() == stage.size())
+    until(lambda: other_side_is_still(stage))
     QTest.qWait(400)
     shown = pixels(stage.grab().toImage())
     drag(stage, QPointF(stage.width() / 2, 30), QPointF(at.x() - 20, 30))
@@ -169,7 +175,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     tune.strip.close_strip()
 
     # The author renames one parameter and narrows another.
-    QTest.mouseClick(window.desk_buttons["Build"], LEFT)
+    QTest.mouseClick(window.header.desk_buttons["Build"], LEFT)
     values = {i: dict(session.project.instances[i].values) for i in made.values()}
     bottom = build.bottom
     bottom.edit_parameter(colour)
@@ -190,7 +196,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     assert {i: dict(session.project.instances[i].values) for i in made.values()} == values  # nothing is lost
 
     # What is outside is marked, and held to its limits when asked.
-    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
+    QTest.mouseClick(window.header.desk_buttons["Tune"], LEFT)
     tune.select(made["Clay"])
     assert tune.sheet.marks[roughness].text() == "!" and "0.1 to 0.45" in tune.sheet.marks[roughness].toolTip()
     hold = next(a for a in tune.sheet.menu_for(roughness).actions() if a.text() == "Hold to its limits")
@@ -271,9 +277,9 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
     assert seen() == {"kettle_metal", "copper", "new_copper"}
     tune.search.clear()
     tune.select("brass")
-    tune.hands.toggle_favourite()
-    tune.hands.set_folder("Yellow metals")
-    tune.hands.set_tags("metal, warm ,warm")
+    tune.instance_commands.toggle_favourite()
+    tune.instance_commands.set_folder("Yellow metals")
+    tune.instance_commands.set_tags("metal, warm ,warm")
     brass = session.project.instances["brass"]
     assert (brass.favourite, brass.folder, brass.tags) == (True, "Yellow metals", ("metal", "warm"))
     folder = tune.tree.items["brass"].parent()
@@ -282,13 +288,13 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
     assert seen() == {"kettle_metal", "brass"}
     tune.favourites.click()
     before = look(session.project, "new_copper")
-    tune.hands.set_parent(["new_copper"], "enamel", keep=True)
+    tune.instance_commands.set_parent(["new_copper"], "enamel", keep=True)
     after = look(session.project, "new_copper")
     assert before and after and session.project.instances["new_copper"].parent == "enamel"
     assert [value_of(after, p) for p in after.material.parameters] == [
         value_of(before, p) for p in before.material.parameters
     ]
-    tune.hands.set_parent(["enamel"], "speckled_enamel", keep=True)
+    tune.instance_commands.set_parent(["enamel"], "speckled_enamel", keep=True)
     assert "own ancestor" in window.message.text()
     assert session.project.instances["enamel"].parent == "kettle_metal"
 
@@ -308,8 +314,8 @@ def test_an_author_locks_and_a_designer_cannot(demo_folder, open_window: Open, w
         designer.go_to_desk("Build")
         assert designer.desks.currentWidget() is designer.tune
         assert (
-            not any(button.isVisible() for button in designer.desk_buttons.values())
-            and not designer.materials.isVisible()
+            not any(button.isVisible() for button in designer.header.desk_buttons.values())
+            and not designer.header.materials.isVisible()
         )
         names = {action.text() for action in designer.actions()}
         assert not names & {"New material", "Expose as a parameter", "Delete", "Build desk", "Import mesh"}
@@ -331,15 +337,15 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
     QTest.mouseClick(panel.keep, LEFT)
     (kept,) = session.project.snapshots.values()
     assert (kept.look, kept.remark, kept.values["patina_amount"]) == ("aged_copper", "before the rain", 0.95)
-    tune.hands.set_value("patina_amount", 0.0)
-    window.compare(FOUR)
+    tune.value_commands.set_value("patina_amount", 0.0)
+    window.tune.compare_by(FOUR)
     panel.compare(FOUR, "enamel", "brass", kept.id)
     until(lambda: set(stage.comparison.images) == {0, 1, 2, 3})
     QTest.qWait(300)
     four = [pixels(stage.comparison.images[n]) for n in range(4)]
     assert all(np.abs(a - b).mean() > 0.5 for n, a in enumerate(four) for b in four[:n])
     panel.compare(DIFFERENCE, kept.id)
-    until(lambda: stage.still and 1 in stage.comparison.images and stage.comparison.images[1].size() == stage.size())
+    until(lambda: other_side_is_still(stage))
     QTest.qWait(300)
     apart = pixels(stage.grab().toImage())
     assert apart[60:-60].sum() > 0
@@ -367,8 +373,8 @@ def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_o
     made = [i for i in session.project.instances.values() if i.name.startswith("Warm honey variation")]
     assert sorted(i.values["exponent"] for i in made) == sorted(s["exponent"] for s in wanted)  # type: ignore[type-var]
     tune.select_several([i.id for i in made])
-    tune.hands.make_pick()
-    pick = session.project.picks[tune.look_id]
+    tune.instance_commands.make_pick()
+    pick = session.project.picks[tune.selection.look_id]
     let_go(window, pick.id, place_of(window, "mushroom_1", "cap"), SHIFT)
     mushroom = session.scene.object("mushroom_1") if session.scene else None
     assert mushroom and worn(session.project, mushroom) in {i.id for i in made}
@@ -397,8 +403,10 @@ def test_colours_are_dragged_dropped_taken_from_stage_and_image_and_kept(window:
     at = place_of(window, "mushroom_1", "cap")
     click(tune.stage, at)
     got = session.project.instances["brass"].values["base"]
-    height, width = tune.stage.linear.shape[:2]  # type: ignore[union-attr]
-    here = tune.stage.linear[int(at.y() / tune.stage.height() * height), int(at.x() / tune.stage.width() * width), :3]  # type: ignore[index]
+    height, width = tune.stage.pictures.linear.shape[:2]  # type: ignore[union-attr]
+    here = tune.stage.pictures.linear[
+        int(at.y() / tune.stage.height() * height), int(at.x() / tune.stage.width() * width), :3
+    ]  # type: ignore[index]
     assert got[:3] == pytest.approx(np.clip(here, 0, 1), abs=2e-4)  # type: ignore[index]
     texture = session.images["gate_stone"]
     dropper = ImageDropper(session, swatch.picker.take, window)
@@ -445,7 +453,7 @@ def test_a_glow_in_stops_goes_above_white(window: MainWindow) -> None:
     drag(slider, QPointF(slider.position_of(slider.value), 11), QPointF(slider.width() / 2, 11))
     exponent = session.project.instances["cool_mint"].values["exponent"]
     assert exponent == pytest.approx(10**0.5, rel=0.05)
-    tune.hands.set_value("exponent", 60.0)  # beyond the slider, within the hard limits
+    tune.value_commands.set_value("exponent", 60.0)  # beyond the slider, within the hard limits
     assert session.project.instances["cool_mint"].values["exponent"] == 60.0 and slider.value == 60.0
 
 
@@ -467,9 +475,9 @@ def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: M
     bottom.take_preset("As it was")
     assert session.project.materials["height_ramp"].parameter("roughness").default == 0.7  # type: ignore[union-attr]
     window.tune.select("amber_hour")
-    offered = [a.text() for a in window.tune.hands.preset_menu().actions()]
+    offered = [a.text() for a in window.tune.value_commands.preset_menu().actions()]
     assert offered == ["As it was"]
-    action: QAction = window.tune.hands.preset_menu().actions()[0]
+    action: QAction = window.tune.value_commands.preset_menu().actions()[0]
     action.trigger()
     assert "spread" not in session.project.instances["amber_hour"].values  # it is what it inherits anyway
     assert all_values(look(session.project, "amber_hour"))["spread"] == 4.0  # type: ignore[arg-type]
@@ -481,8 +489,8 @@ def test_what_changed_since_the_last_save_is_shown_with_pictures(window: MainWin
     quieter = tuple(changed(p, default=0.1) if p.id == "roughness" else p for p in metal.parameters)
     session.edit_material("Set default", metal.id, lambda m: changed(m, parameters=quieter))
     tune.select("enamel")
-    tune.hands.show_changes()
-    report = tune.hands.report
+    tune.value_commands.show_changes()
+    report = tune.value_commands.report
     assert report and {report.after.instances[e.instance].name for e in report.effects} == {"Copper"}
     until(lambda: report.settled and report.table.cellWidget(0, 1))
     report.reject()
@@ -520,19 +528,19 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
     ramp = m.expose("Ramp", made.id, kind=Kind.GRADIENT)
     height = m.add("bounds_position").into("separate").y
     m.add("unlit_surface", colour=m.add("gradient_lookup", gradient=ramp, at=height))
-    session.apply("Add", m.into_project(session.project))
+    session.apply("Add", lambda project: m.into_project(project))
     at_tea(window)
     tune = window.tune
     tune.select("ramped")
     QTest.mouseClick(tune.add_button, LEFT)
     kettle = session.scene.object("kettle") if session.scene else None
     assert kettle
-    session.change_object("Dress", kettle.id, wears={"": tune.look_id})
+    session.change_object("Dress", kettle.id, wears={"": tune.selection.look_id})
     first = settled(window, "tune")
     chooser = tune.sheet.controls["ramp"].chooser
     assert chooser and chooser.count() == 1 + len(session.project.gradients)
     other = next(i for i in session.project.gradients if i != made.id)
     chooser.setCurrentIndex(chooser.findData(other))
     chooser.activated.emit(chooser.currentIndex())
-    assert session.project.instances[tune.look_id].values["ramp"] == other
+    assert session.project.instances[tune.selection.look_id].values["ramp"] == other
     assert np.abs(settled(window, "tune") - first).max() > 20

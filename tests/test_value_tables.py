@@ -15,13 +15,13 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialogButtonBox
 
 from by_hand import click
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.value_tables import Plan, cell, read_table, to_csv, to_json, write_table
 from soft_lantern.graph.document import Parameter, Project, changed
-from soft_lantern.graph.family import family
-from soft_lantern.graph.instances import look
+from soft_lantern.graph.instances.family import family
+from soft_lantern.graph.instances.values import look
 from soft_lantern.values.kinds import Kind
 
 RAMP = "height_ramp"
@@ -163,7 +163,7 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
     """Written, changed by another program, shown as a plan with its mistakes, confirmed, and undone in one step."""
     window.go_to_desk("Tune")
     window.tune.select("amber_hour")
-    window.tune.hands.write_values(tmp_path / "ramp.csv")
+    window.tune.value_commands.write_values(tmp_path / "ramp.csv")
     assert "3 instances of Height ramp" in window.message.text()
     rows = list(csv.DictReader((tmp_path / "ramp.csv").read_text().splitlines()))
     rows[0]["spread"], rows[1]["spread"] = "6.5", "nonsense"
@@ -172,17 +172,17 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
         writer.writeheader()
         writer.writerows(rows)
     before = window.session.project
-    dialog = window.tune.hands.plan_values(tmp_path / "ramp.csv")
+    dialog = window.tune.value_commands.plan_values(tmp_path / "ramp.csv")
     assert dialog and window.session.project is before
     dialog.show()
     assert dialog.table.rowCount() == 1 and dialog.table.item(0, 3).text() == "6.5"
     assert "line 3, column 7" in dialog.troubles.item(0).text()
     apply = dialog.buttons.button(QDialogButtonBox.StandardButton.Apply)
-    dialog.accepted.connect(lambda: window.tune.hands.take_values(dialog))
+    dialog.accepted.connect(lambda: window.tune.value_commands.take_values(dialog))
     click(apply, QPointF(apply.rect().center()))
     assert window.session.project.instances["amber_hour"].values["spread"] == 6.5
     window.session.undo.undo()
     assert window.session.project.instances["amber_hour"].values["spread"] == 5.0
     (tmp_path / "no.csv").write_text("a,b\n")
-    assert window.tune.hands.plan_values(tmp_path / "no.csv") is None
+    assert window.tune.value_commands.plan_values(tmp_path / "no.csv") is None
     assert "no column" in window.message.text()

@@ -16,14 +16,14 @@ from soft_lantern.demo.project import moth_trail
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph import edits
 from soft_lantern.graph.authoring import Authoring, Wire
-from soft_lantern.graph.checks import check_material, uniform_bounds
 from soft_lantern.graph.document import Material, Node, Note, Project
 from soft_lantern.graph.expectations import expected_by_outputs
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.kinds import output_kinds
 from soft_lantern.graph.layout import around, nodes_in, tidy
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.notices import Notice, accept, unaccept
+from soft_lantern.graph.notice import Notice, accept, unaccept
+from soft_lantern.graph.notices.project import check_material, uniform_bounds
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.interval import bounds

@@ -27,7 +27,7 @@ from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.graph.document import Material, Parameter, changed
-from soft_lantern.graph.notices import Fix, Notice, Severity
+from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Kind
 

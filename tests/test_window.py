@@ -32,19 +32,19 @@ from by_hand import (
     until,
     wire,
 )
-from soft_lantern.app import window as window_module
 from soft_lantern.app.canvas.finder import offers
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window import window as window_module
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.gltf import write_glb
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.recovery import RECOVERY, left_behind
 from soft_lantern.formats.saving import save_project
-from soft_lantern.graph.change_report import ASIDE
 from soft_lantern.graph.document import Project
+from soft_lantern.graph.instances.change_report import ASIDE
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import components
 
@@ -58,7 +58,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     window = open_window(folder)
     session, canvas = window.session, window.build.canvas
 
-    window.actions_by_name["New material"].trigger()
+    window.commands.actions["New material"].trigger()
     session.import_mesh(prop)
     until(lambda: session.scene and session.scene.objects)
     session.frame_all()
@@ -107,7 +107,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
         canvas.type_in.setText(name)
         QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
         click(canvas, middle_of(canvas, node_id))
-        window.actions_by_name["Expose as a parameter"].trigger()
+        window.commands.actions["Expose as a parameter"].trigger()
     material = session.material
     assert material
     assert [p.identifier for p in material.parameters] == ["low_colour", "high_colour", "origin", "spread"]
@@ -126,7 +126,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     as_built = settled(window)
 
     # Two instances with different values.
-    QTest.mouseClick(window.desk_buttons["Tune"], LEFT)
+    QTest.mouseClick(window.header.desk_buttons["Tune"], LEFT)
     tune = window.tune
     tune.select(material.id)
     for name, hex_text, height in (("Night", "#3a2a66", "2"), ("Noon", "#9fe08a", "1.5")):
@@ -178,7 +178,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     window.close()
     again = open_window(folder)
     assert again.session.project == kept
-    again.export_to(tmp_path / "out")
+    again.project_commands.export_to(tmp_path / "out")
     (fragment,) = (tmp_path / "out").glob("*.frag.glsl")
     assert "uniform float spread; // Spread, 0.1 to 10; default 4.6" in fragment.read_text()
     table = json.loads(next((tmp_path / "out").glob("*.json")).read_text())
@@ -192,18 +192,18 @@ def test_a_slider_drag_is_one_undo_compiles_nothing_and_shows_at_once(window: Ma
     slider = shelf.controls["spread"].slider
     assert slider
     start = QPointF(slider.position_of(slider.value), slider.height() / 2)
-    drawn = stage.frames_drawn
+    drawn = stage.pictures.frames_drawn
     drag(slider, start, QPointF(slider.width() - 8, start.y()))
     assert session.material and components(session.material.parameters[3].default)[0] == pytest.approx(10, abs=0.2)
-    until(lambda: stage.frames_drawn > drawn)
+    until(lambda: stage.pictures.frames_drawn > drawn)
     after = settled(window)
     assert np.abs(after - before).max() > 25
     assert window.worker.compiled == compiled
     assert session.undo.count == entries + 1
-    window.actions_by_name["Undo"].trigger()
+    window.commands.actions["Undo"].trigger()
     assert session.project == project
     assert (settled(window) == before).all()
-    window.actions_by_name["Redo"].trigger()
+    window.commands.actions["Redo"].trigger()
     assert session.project != project
 
 
@@ -214,16 +214,16 @@ def test_everything_undone_gives_the_project_back(window: MainWindow) -> None:
     assert canvas.selected == {"height_mask"}
     drag(canvas, middle_of(canvas, "height_mask"), middle_of(canvas, "height_mask") + QPointF(30, 60))
     for name in ("Duplicate", "Copy", "Paste", "Cut", "Select all", "Duplicate", "Delete"):
-        window.actions_by_name[name].trigger()
+        window.commands.actions[name].trigger()
     window.build.select_object("near_post")
     objects.fields["rotation"][1].want(45.0)
     objects.duplicate()
     objects.delete()
-    window.actions_by_name["Add sphere to the stage"].trigger()
+    window.commands.actions["Add sphere to the stage"].trigger()
     window.tune.select("amber_hour")
-    window.tune.hands.add()
-    window.tune.hands.delete()
-    window.actions_by_name["New material"].trigger()
+    window.tune.instance_commands.add()
+    window.tune.instance_commands.delete()
+    window.commands.actions["New material"].trigger()
     assert session.undo.count >= 12
     while session.undo.can_undo:
         session.undo.undo()
@@ -326,9 +326,9 @@ def test_an_object_is_picked_and_moved_by_its_handle(window: MainWindow) -> None
     scene = session.scene
     assert scene
     shade = np.add(scene.objects[1].position, (0.75, 3.6, 0.25))
-    stage.pick(stage.lens.place(shade))
-    assert stage.selected == "near_post"
-    arms = stage.handle_arms()
+    stage.picking.click(stage.lens.place(shade))
+    assert stage.modes.sight.selected == "near_post"
+    arms = stage.handles().arms()
     assert set(arms) == {"x", "y", "z"}
     before = scene.objects[1].position
     drag(stage, arms["y"][1], arms["y"][1] + QPointF(0, -60))
@@ -425,7 +425,7 @@ def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, t
     window.session.import_mesh(broken)
     until(lambda: "broken.glb" in window.message.text() and "…" not in window.message.text())
     window.build.stage.complain("the graphics driver refused a shader")
-    assert (pixels(window.build.stage.image) == good).all()
+    assert (pixels(window.build.stage.pictures.image) == good).all()
     shown = pixels(window.build.stage.grab().toImage())
     assert shown.shape == good.shape and (shown[-40:] != good[-40:]).any()
     material = window.session.material
@@ -449,17 +449,17 @@ def test_without_opengl_the_numpy_renderer_takes_over_and_says_so(
     monkeypatch.setattr(choose, "GlRenderer", none)
     window = open_window(demo_folder)
     assert "NumPy renderer" in window.renderer_label.text()
-    assert len(np.unique(pixels(window.build.stage.image).reshape(-1, 3), axis=0)) > 50
+    assert len(np.unique(pixels(window.build.stage.pictures.image).reshape(-1, 3), axis=0)) > 50
 
 
 def test_every_action_is_found_by_name(window: MainWindow) -> None:
-    finder = window.commands
+    finder = window.commands.finder
     finder.open()
     finder.field.setText("tune desk")
     QTest.keyClick(finder.field, Qt.Key.Key_Return)
     assert window.desks.currentIndex() == 1
     finder.open()
-    assert finder.list.count() == len(window.actions_by_name)
+    assert finder.list.count() == len(window.commands.actions)
 
 
 def test_both_themes_show(window: MainWindow) -> None:
@@ -553,7 +553,7 @@ def test_a_probe_shows_every_wire_at_the_pixel_and_stays_while_values_are_tuned(
     QTest.mouseMove(build.stage, build.stage.rect().center())
     QTest.mouseMove(build.stage, build.stage.rect().center() + QPoint(6, 4))
     until(lambda: build.answer and build.answer.trace)
-    assert build.stage.pin is None
+    assert build.stage.modes.pin is None
 
 
 def test_a_wire_on_the_stage_and_clip_view_change_what_is_seen(window: MainWindow) -> None:
@@ -590,15 +590,15 @@ def test_a_formula_is_typed_on_the_canvas_and_its_mistakes_are_pointed_at(window
 
 def test_the_clock_plays_freezes_and_steps(window: MainWindow) -> None:
     clock, stage = window.build.clock, window.build.stage
-    window.actions_by_name["Play or freeze the clock"].trigger()
+    window.commands.actions["Play or freeze the clock"].trigger()
     until(lambda: clock.time > 0.15)
-    window.actions_by_name["Play or freeze the clock"].trigger()
+    window.commands.actions["Play or freeze the clock"].trigger()
     frozen = clock.time
     QTest.qWait(120)
     assert clock.time == frozen
-    window.actions_by_name["Step the clock"].trigger()
+    window.commands.actions["Step the clock"].trigger()
     assert clock.time == pytest.approx(frozen + 1 / 30)
-    assert stage.time == clock.time
+    assert stage.modes.sight.time == clock.time
     clock.go_to(clock.loop + 1.0)
     assert clock.time == pytest.approx(1.0)
 
@@ -613,7 +613,7 @@ def test_a_slip_dropped_on_a_wire_is_inserted_and_dissolved_again(window: MainWi
     drag(canvas, grip, canvas.to_widget(wire_shape.middle) + (grip - centre))
     assert canvas.material.wires["height_mask.value"] == f"{new}.out"
     canvas._select({new})
-    window.actions_by_name["Dissolve"].trigger()
+    window.commands.actions["Dissolve"].trigger()
     assert canvas.material.wires == wires
 
 
@@ -628,7 +628,7 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     elbow = node_of(canvas.material, "elbow")
     assert canvas.material.wires["ramp_colour.factor"] == f"{elbow}.out"
     canvas._select({"rise", "spread"})
-    window.actions_by_name["Note round the selected"].trigger()
+    window.commands.actions["Note round the selected"].trigger()
     canvas.type_in.setText("How high")
     QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
     (note,) = canvas.material.notes
@@ -639,6 +639,6 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     assert canvas.material.nodes["rise"].x > before + 20
     made = type_node(canvas, "(y - origin) / spread", QPointF(60, canvas.height() - 40))
     canvas._select({made})
-    window.actions_by_name["Unfold into nodes"].trigger()
+    window.commands.actions["Unfold into nodes"].trigger()
     assert made not in canvas.material.nodes
     assert [n.type for n in canvas.material.nodes.values()].count("divide") == 2

@@ -20,7 +20,8 @@ import typer
 from rich.console import Console
 from rich.progress import Progress as Bar
 
-from soft_lantern import sheet as contact
+from soft_lantern.contact_sheet import sheet as contact
+from soft_lantern.contact_sheet.cores import draw_on_all_cores
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
@@ -28,12 +29,12 @@ from soft_lantern.formats.images import load_images, write_exr, write_png
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import HEADS, write_package
-from soft_lantern.graph.checks import check_project
 from soft_lantern.graph.document import Asset, Instance, Material, Project, Scene, StageObject, View, changed
-from soft_lantern.graph.instances import look
+from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.notices import Severity
-from soft_lantern.graph.parameters import held
+from soft_lantern.graph.notice import Severity
+from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.parameters.edits import held
 from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.hand_point import hand_point
 from soft_lantern.ir.inputs import INPUTS
@@ -46,7 +47,6 @@ from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.primitives import PRIMITIVES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
-from soft_lantern.sheet_cores import draw_on_all_cores
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Value, components, fitted
 
@@ -277,8 +277,8 @@ def export(
 def bench(as_json: Annotated[bool, typer.Option("--json", help="print as JSON")] = False) -> None:
     """Print the benchmark table: ratios and longest waits within this one run."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from soft_lantern.app.bench import table as window_table
-    from soft_lantern.bench import table
+    from soft_lantern.app.measures import table as window_table
+    from soft_lantern.measures.table import table
 
     rows = [*table(), *window_table()]
     if as_json:

@@ -11,11 +11,11 @@ from PyQt6 import sip
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from soft_lantern.app.garbage import GarbageCollector
-from soft_lantern.app.mishaps import keep_log, of_application
-from soft_lantern.app.signals import Signals
 from soft_lantern.app.theme import colours, style
-from soft_lantern.app.window import MainWindow
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.app.work.garbage import GarbageCollector
+from soft_lantern.app.work.mishaps import keep_log, of_application
+from soft_lantern.app.work.signals import Signals
 
 SETTLED = 5000
 """Milliseconds after which what has been opened is taken to stay, so that looking for garbage passes it over."""

@@ -15,8 +15,8 @@ import numpy.typing as npt
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient
-from soft_lantern.graph.gradients import baked_row, row_coordinate, row_error
-from soft_lantern.graph.ramps import srgb_of
+from soft_lantern.graph.gradients.editing import baked_row, row_coordinate, row_error
+from soft_lantern.graph.ramps.images import srgb_of
 from soft_lantern.values.images import Encoding, Image
 
 Bits = Literal[8, 16]

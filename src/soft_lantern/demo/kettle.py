@@ -17,7 +17,7 @@ from soft_lantern.graph.document import (
     View,
     changed,
 )
-from soft_lantern.graph.parameters import put_preset
+from soft_lantern.graph.parameters.edits import put_preset
 from soft_lantern.scene.mesh import Part
 from soft_lantern.scene.primitives import joined
 from soft_lantern.values.colour import colour_from_hex

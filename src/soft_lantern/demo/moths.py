@@ -21,7 +21,7 @@ from soft_lantern.graph.document import (
     Texture,
     View,
 )
-from soft_lantern.graph.palettes import Pixels, hue_turned, index_image, mapped, recoloured
+from soft_lantern.graph.palettes.indexing import Pixels, hue_turned, index_image, mapped, recoloured
 from soft_lantern.values.colour import colour_from_hex, srgb_bytes
 from soft_lantern.values.kinds import Kind
 

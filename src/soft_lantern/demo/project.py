@@ -23,7 +23,7 @@ from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.edits import connect
-from soft_lantern.graph.instances import put_instance
+from soft_lantern.graph.instances.values import put_instance
 from soft_lantern.values.colour import colour_from_hex
 
 NAME = "Mothlight Terraces"

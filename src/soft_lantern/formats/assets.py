@@ -15,7 +15,7 @@ from soft_lantern.formats.obj import read_obj
 from soft_lantern.formats.places import check_plain, file_inside
 from soft_lantern.formats.project_folder import MESH_FOLDER
 from soft_lantern.graph.document import Asset, Project, changed, new_id
-from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.limits import MESH_BYTES
 from soft_lantern.progress import Progress, silent

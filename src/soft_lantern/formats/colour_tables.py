@@ -13,7 +13,7 @@ from typing import Any
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text
 from soft_lantern.graph.document import Gradient, Palette, Stop, new_id
-from soft_lantern.graph.ramps import SHAPES, in_order, side_of
+from soft_lantern.graph.ramps.images import SHAPES, in_order, side_of
 from soft_lantern.limits import PALETTE_SIDE
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import read_text
 from soft_lantern.graph.document import Gradient, Palette, Stop, new_id
-from soft_lantern.graph.ramps import in_order
+from soft_lantern.graph.ramps.images import in_order
 from soft_lantern.values.colour import colour_to_hex, linear_to_srgb, srgb_bytes, srgb_to_linear
 
 MOST_LINES = 100_000

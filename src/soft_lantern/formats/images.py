@@ -18,8 +18,8 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import check_plain, file_inside, new_file, whole
 from soft_lantern.formats.project_folder import IMAGE_FOLDER
 from soft_lantern.graph.document import Project, Texture, new_id
-from soft_lantern.graph.notices import Notice, Severity
-from soft_lantern.graph.ramps import ramp_images
+from soft_lantern.graph.notice import Notice, Severity
+from soft_lantern.graph.ramps.images import ramp_images
 from soft_lantern.limits import IMAGE_BYTES, IMAGE_CHANNELS, IMAGE_SIDE
 from soft_lantern.values.images import Encoding, Image
 

@@ -11,6 +11,7 @@ import fcntl
 import hashlib
 import os
 import secrets
+import threading
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -84,7 +85,7 @@ class State:
 
 
 class UnsavedWork:
-    """Where one window keeps what is not saved. Not to be used from two threads at once."""
+    """Where one window keeps what is not saved: from whichever thread, one call after the other."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
@@ -92,10 +93,30 @@ class UnsavedWork:
         self._lock: int | None = None
         self._home: Path | None = None
         self._state_at = time.monotonic()
+        self._one = threading.RLock()
 
     def keep(self, project: Project, on_disk: OnDisk) -> None:
         """Keep what differs from the disk, in place of what was kept before. Raises BadFile where no disk takes it."""
-        raw = _differing(project, on_disk)
+        with self._one:
+            self._keep(_differing(project, on_disk))
+
+    def put_by(self) -> None:
+        """What was kept is no longer wanted at the next start: it goes among the earlier states."""
+        with self._one:
+            self._state_at = time.monotonic()
+            if self._home:
+                put_by(self._home / self._name)
+
+    def end(self) -> None:
+        """The window goes, and what it kept is left for the next one."""
+        with self._one:
+            if self._lock is not None and self._home:
+                with contextlib.suppress(OSError):
+                    (self._home / self._name).with_suffix(".lock").unlink()
+                os.close(self._lock)
+                self._lock = None
+
+    def _keep(self, raw: dict[str, Any] | None) -> None:
         if raw is None:
             self.put_by()
             return
@@ -111,20 +132,6 @@ class UnsavedWork:
                 trouble = trouble or error
         assert trouble
         raise trouble
-
-    def put_by(self) -> None:
-        """What was kept is no longer wanted at the next start: it goes among the earlier states."""
-        self._state_at = time.monotonic()
-        if self._home:
-            put_by(self._home / self._name)
-
-    def end(self) -> None:
-        """The window goes, and what it kept is left for the next one."""
-        if self._lock is not None and self._home:
-            with contextlib.suppress(OSError):
-                (self._home / self._name).with_suffix(".lock").unlink()
-            os.close(self._lock)
-            self._lock = None
 
     @property
     def _name(self) -> str:

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from soft_lantern.bake.atlas import Atlas, atlas_of
 from soft_lantern.graph.document import Gradient, Material, Project
-from soft_lantern.graph.gradients import width_advice
-from soft_lantern.graph.instances import ancestry
+from soft_lantern.graph.gradients.editing import width_advice
+from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.lowering import Lowered, read_ids
-from soft_lantern.graph.ramps import expression
+from soft_lantern.graph.ramps.images import expression
 from soft_lantern.ir.cost import cost
 from soft_lantern.ir.expr import LEAVES, Expr, Type, const, topological, uniform
 from soft_lantern.ir.ramp import GRADIENT_AT, ROW_AT

@@ -25,13 +25,13 @@ from soft_lantern.formats.shader_gradients import (
 )
 from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_type, uniform_values
-from soft_lantern.graph.parameters import trouble_with_parameter
+from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.rewrite import replace
-from soft_lantern.ir.supply import (
+from soft_lantern.ir.surface_inputs import (
     ATTRIBUTES,
     CARRIED,
     SLOPES,

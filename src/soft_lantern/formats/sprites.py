@@ -15,10 +15,10 @@ from soft_lantern.errors import BadFile, BadValue, Cancelled
 from soft_lantern.formats.images import READABLE_IMAGES, load_texture, read_image, write_png
 from soft_lantern.formats.places import new_file
 from soft_lantern.formats.project_folder import IMAGE_FOLDER
-from soft_lantern.graph.document import Palette, Project, Texture, changed, new_id
-from soft_lantern.graph.palettes import Counted, Pixels, index_image, reencoded
-from soft_lantern.graph.ramps import side_of
-from soft_lantern.graph.swap_sets import sprites_of, with_palette
+from soft_lantern.graph.document import Palette, Project, Texture, new_id
+from soft_lantern.graph.palettes.indexing import Counted, Pixels, index_image, reencoded
+from soft_lantern.graph.palettes.swap_sets import check_room, sprites_of
+from soft_lantern.graph.ramps.images import side_of
 from soft_lantern.progress import Progress, silent
 from soft_lantern.values.images import Image
 
@@ -101,22 +101,22 @@ def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: P
     return Sprites(tuple(textures), images, missing)
 
 
-def grown(project: Project, palette: Palette, side: int, folder: Path, told: Progress = silent) -> Project:
-    """The project with a palette of another side, its swap set and sprites with it.
+def reencoded_sprites(
+    project: Project, palette: Palette, side: int, folder: Path, told: Progress = silent
+) -> dict[str, str]:
+    """Files of the sprites of a palette for another side, by the texture's id, for `grown`.
 
-    Sprites get new files; the old ones stay, so that it can be undone. Raises BadFile, BadValue, Cancelled.
+    The old files stay, so that it can be undone. Raises BadFile, BadValue, Cancelled.
     """
-    old = side_of(palette)
-    if side * side < len(palette.colours):
-        raise BadValue(f"{side} × {side} cells do not hold {len(palette.colours)} colours")
-    project = with_palette(project, changed(palette, side=side))
+    check_room(palette, side)
+    old, files = side_of(palette), {}
     sprites = sprites_of(project, palette.id)
     for number, texture in enumerate(sprites):
         told(number / max(len(sprites), 1), f"Re-encoding {texture.name}")
         pixels = reencoded(pixels_of(load_texture(texture, folder)), old, side)
         made = _written(pixels, texture.name, palette.id, folder)
-        project = changed(project, textures={**project.textures, texture.id: changed(texture, file=made.file)})
-    return project
+        files[texture.id] = made.file
+    return files
 
 
 def _written(pixels: Pixels, name: str, palette_id: str, folder: Path) -> Texture:

@@ -20,10 +20,10 @@ from typing import Any
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text, write_whole
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.family import family
-from soft_lantern.graph.instances import ancestry, put_instance
-from soft_lantern.graph.parameters import held, limits_in_words
-from soft_lantern.graph.ramps import readable_names
+from soft_lantern.graph.instances.family import family
+from soft_lantern.graph.instances.values import ancestry, put_instance
+from soft_lantern.graph.parameters.edits import held, limits_in_words
+from soft_lantern.graph.ramps.images import readable_names
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
 

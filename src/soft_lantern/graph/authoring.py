@@ -13,10 +13,10 @@ from typing import Any, Literal
 
 from soft_lantern.graph.document import Material, Node, Parameter, Project, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes, type_value
-from soft_lantern.graph.instances import put_material
+from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import tidy
-from soft_lantern.graph.parameters import add_parameter, with_choices
+from soft_lantern.graph.parameters.edits import add_parameter, with_choices
 from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.colour import colour_from_hex

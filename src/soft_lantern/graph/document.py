@@ -358,6 +358,29 @@ def changed(record: R, **fields: Any) -> R:
     return msgspec.structs.replace(record, **fields)
 
 
+_TABLES: dict[type[Record], str] = {
+    Texture: "textures",
+    Gradient: "gradients",
+    Palette: "palettes",
+    Asset: "assets",
+    Snapshot: "snapshots",
+}
+
+
+def with_records(project: Project, *records: Texture | Gradient | Palette | Asset | Snapshot) -> Project:
+    """The project with records added, or put in place of those of their ids."""
+    for record in records:
+        name = _TABLES[type(record)]
+        project = changed(project, **{name: {**getattr(project, name), record.id: record}})
+    return project
+
+
+def without_record(project: Project, table: str, *record_ids: str) -> Project:
+    """The project without some records of a table, such as "snapshots"."""
+    left = {key: each for key, each in getattr(project, table).items() if key not in record_ids}
+    return changed(project, **{table: left})
+
+
 def new_id(prefix: str) -> str:
     """A fresh id such as "node_7gq2m4": readable, and unlike any other made anywhere."""
     alphabet = "23456789abcdefghjkmnpqrstuvwxyz"

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
-from soft_lantern.graph.notices import Notice, Severity
+from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, uniform, vector_type
 from soft_lantern.nodes import LIBRARY, NodeType, Port

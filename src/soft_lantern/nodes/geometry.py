@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from soft_lantern.ir import functions as f
-from soft_lantern.ir import supply
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.derivative import screen_rate
 from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.inputs import surface_input

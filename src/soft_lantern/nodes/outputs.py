@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from soft_lantern.ir import supply
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, const
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, Words, node

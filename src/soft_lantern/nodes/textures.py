@@ -14,7 +14,7 @@ from soft_lantern.ir.derivative import screen_rate
 from soft_lantern.ir.directions import panorama_uv
 from soft_lantern.ir.expr import Expr, const, join
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.ir.supply import unit
+from soft_lantern.ir.surface_inputs import unit
 from soft_lantern.nodes.definition import (
     Colour,
     DataTexture,

@@ -6,7 +6,7 @@ from math import pi
 from typing import Literal
 
 from soft_lantern.ir import functions as f
-from soft_lantern.ir import supply
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.nodes.definition import Degrees, Direction, Number, Positive, Vector2, Vector3, node

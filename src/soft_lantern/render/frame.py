@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
-from soft_lantern.ir.supply import OF_OBJECT
+from soft_lantern.ir.surface_inputs import OF_OBJECT
 from soft_lantern.render.shadow import ShadowView
 from soft_lantern.scene.mesh import Indices, Matrix, Mesh
 from soft_lantern.scene.transforms import Camera

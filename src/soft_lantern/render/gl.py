@@ -20,7 +20,7 @@ from soft_lantern.errors import NoGraphics
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, const, join, swizzle
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.ir.supply import ATTRIBUTES, SLOPES, at_pixel, read_inputs, vertex
+from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES, at_pixel, read_inputs, vertex
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from soft_lantern.ir import glsl, supply
+from soft_lantern.ir import glsl
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.render.frame import Paint

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
-from soft_lantern.ir.reach import Reach, reach_of
+from soft_lantern.ir.statistics import Reach, reach_of
 from soft_lantern.render.frame import UniformValue
 from soft_lantern.render.points import Points, at_time
 from soft_lantern.values.colour import linear_to_srgb

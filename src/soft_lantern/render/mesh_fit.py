@@ -9,15 +9,15 @@ import numpy as np
 
 from soft_lantern.graph.document import Asset, Material, Project, Scene, changed
 from soft_lantern.graph.edits import choose_setting
-from soft_lantern.graph.instances import look
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import uniform_values
-from soft_lantern.graph.notices import Fix, Notice, Severity
-from soft_lantern.graph.picks import worn
-from soft_lantern.ir import supply
+from soft_lantern.graph.notice import Fix, Notice, Severity
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
-from soft_lantern.ir.supply import read_inputs
+from soft_lantern.ir.surface_inputs import read_inputs
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import Looks, StageOptions, object_inputs, placed_parts

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.graph.document import Scene
-from soft_lantern.ir import supply
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import const
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import Array, leaf

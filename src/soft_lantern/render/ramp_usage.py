@@ -9,9 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.graph.document import Project, Scene, StageObject, View, changed
-from soft_lantern.graph.instances import Look, look
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import Look, look
 from soft_lantern.graph.lowering import Lowered, read_ids, uniform_values
-from soft_lantern.graph.picks import worn
 from soft_lantern.ir.expr import Expr, topological
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.ramp import GRADIENT_AT

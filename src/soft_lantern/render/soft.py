@@ -14,9 +14,9 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.errors import LanternError
-from soft_lantern.ir import supply
+from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, Op, topological
-from soft_lantern.ir.levels import changes_worked_out
+from soft_lantern.ir.mip_levels import changes_worked_out
 from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue

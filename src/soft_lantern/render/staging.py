@@ -12,14 +12,14 @@ import numpy as np
 
 from soft_lantern.graph.document import Material, Project, Scene, StageObject
 from soft_lantern.graph.identity import by_identity
-from soft_lantern.graph.instances import look
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
-from soft_lantern.graph.picks import worn
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.ir.levels import with_levels
-from soft_lantern.ir.supply import at_pixel, read_inputs
+from soft_lantern.ir.mip_levels import with_levels
+from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
 from soft_lantern.render import props, shadow, surface_model
 from soft_lantern.render.frame import Frame, Item, Paint, placed_inputs
 from soft_lantern.render.lighting import light_uniforms

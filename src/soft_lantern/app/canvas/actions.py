@@ -18,9 +18,10 @@ from soft_lantern.app.canvas.texture_menu import texture_menu
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.colour_picker import ColourPicker
-from soft_lantern.graph import edits, parameters
+from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, Note, changed, new_id, port_ref
 from soft_lantern.graph.layout import ELBOW, NOTE_TITLE, around, pushed_down, tidy
+from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.snippets import expand
 from soft_lantern.graph.unfold import unfold
 from soft_lantern.values.kinds import Kind, Value, components

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.canvas.actions import CanvasActions
 from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, Hand, Offer, offers
-from soft_lantern.app.canvas.hands import BoxHand, MoveHand, NoteHand, PanHand, WireHand
+from soft_lantern.app.canvas.gestures import BoxHand, MoveHand, NoteHand, PanHand, WireHand
 from soft_lantern.app.canvas.shapes import Row, Slip
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.passing import passing

@@ -16,7 +16,7 @@ from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Note, port_ref
-from soft_lantern.ir.reach import Reach
+from soft_lantern.ir.statistics import Reach
 from soft_lantern.values.kinds import Conversion, Kind, components
 
 CORNER = 14.0

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from soft_lantern.app.canvas.hands import BoxHand, Hand, WireHand
+from soft_lantern.app.canvas.gestures import BoxHand, Hand, WireHand
 from soft_lantern.app.canvas.painting import (
     Health,
     Measures,
@@ -20,12 +20,12 @@ from soft_lantern.app.canvas.painting import (
     thumbnail_of,
 )
 from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
-from soft_lantern.app.measurer import Answer
+from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.graph.document import Material, Project
-from soft_lantern.graph.notices import Notice, Severity
-from soft_lantern.graph.ramps import Readable, readable
+from soft_lantern.graph.notice import Notice, Severity
+from soft_lantern.graph.ramps.images import Readable, readable
 
 SMALLEST, LARGEST = 0.12, 2.5
 DETAIL = 0.45

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from soft_lantern.app.stage.lens import Lens
+from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.graph.document import StageObject, Vector

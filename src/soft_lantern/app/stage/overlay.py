@@ -1,30 +1,16 @@
-"""What is painted over the stage's picture: sentences, the gauge's readout, the probe's mark, the tape, figures."""
+"""What is painted over the stage's picture: the gauge's readout, the probe's mark, the tape, figures."""
 
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from soft_lantern.app.stage.lens import Lens
+from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.scene.mesh import Matrix
-
-
-def say(painter: QPainter, area: QRect, text: str, *, top: bool = False) -> None:
-    """A sentence at the lower or upper edge."""
-    painter.setFont(app_font(10))
-    inner = area.adjusted(10, 10, -10, -8)
-    edge = Qt.AlignmentFlag.AlignTop if top else Qt.AlignmentFlag.AlignBottom
-    flags = int(edge | Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap)
-    box = painter.fontMetrics().boundingRect(inner, flags, text).adjusted(-8, -4, 8, 4)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme().colour("ground", 0.85))
-    painter.drawRoundedRect(box, 4, 4)
-    painter.setPen(theme().colour("text"))
-    painter.drawText(inner, flags, text)
 
 
 def paint_gauge_label(painter: QPainter, box: QRectF, text: str) -> None:

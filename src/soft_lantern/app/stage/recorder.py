@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PyQt6.QtCore import QSize
@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from soft_lantern.app.batch import Batch, Work
+from soft_lantern.app.pictures.batch import Batch, Work
+from soft_lantern.app.pictures.scene_pictures import SAMPLES
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
@@ -29,7 +30,6 @@ from soft_lantern.formats.images import write_exr, write_png
 from soft_lantern.render.frame import Frame, Picture
 
 LARGEST = 8192
-SAMPLES = 4
 
 
 @dataclass(frozen=True)
@@ -124,9 +124,11 @@ class SaveDialog(QDialog):
 
 def save_pictures(stage: StageView, wish: Wish) -> Batch:
     """Draw and save beside the window, one picture after the other, with progress; cancelling stops between two."""
+    pictures, sight = stage.pictures, stage.modes.sight
 
     def make(number: int) -> Callable[[], Frame]:
-        return stage.frame_maker(wish.size, SAMPLES, stage.time if wish.frames == 1 else number / wish.rate)
+        at = sight.time if wish.frames == 1 else number / wish.rate
+        return pictures.frame_maker(replace(sight, time=at), wish.size, SAMPLES)
 
     def over(count: int) -> str:
         if count < wish.frames:
@@ -134,7 +136,7 @@ def save_pictures(stage: StageView, wish: Wish) -> Batch:
         return f"Saved {count} picture{'s' if count > 1 else ''} as {wish.name(0)}"
 
     work = Work(f"Saving {wish.path.name}", wish.frames, make, lambda n, p: _save(wish.name(n), p), over)
-    return Batch(stage.session, stage.worker, f"{stage.place} saving", work)
+    return Batch(stage.session, pictures.worker, f"{pictures.place} saving", work)
 
 
 def _save(path: Path, picture: Picture) -> None:

@@ -5,21 +5,22 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from soft_lantern.app.session import Session
+from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.recorder import SaveDialog, save_pictures
-from soft_lantern.app.stage.stage_actions import (
+from soft_lantern.app.stage.stage_commands import (
     BOOKMARKS,
     HANDLES,
     JUDGING,
+    NAMED,
     SWITCHES,
-    StageAction,
+    StageCommand,
     gauge_on,
     toggle_gauge,
 )
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.graph.document import changed
+from soft_lantern.graph.scenes import without_bookmark
 from soft_lantern.render.staging import SHOWABLE
 
 
@@ -37,11 +38,10 @@ class StageBar(QWidget):
         layout, second = QHBoxLayout(), QHBoxLayout()
         rows.addLayout(layout)
         rows.addLayout(second)
-        self._switches: list[tuple[QToolButton, StageAction]] = []
-        by_name = {action.name: action for action in (*SWITCHES, *JUDGING)}
-        self.backdrop = self._switch(by_name["Sky"], "Sky", "The sky behind everything; off shows plain grey")
-        self.floor = self._switch(by_name["Floor"], "Floor", "Ground that shadows fall on")
-        self.tone_map = self._switch(by_name["Tone map"], "Tone map", "Khronos PBR Neutral; off shows plain sRGB")
+        self._switches: list[tuple[QToolButton, StageCommand]] = []
+        self.backdrop = self._switch(NAMED["Sky"], "Sky", "The sky behind everything; off shows plain grey")
+        self.floor = self._switch(NAMED["Floor"], "Floor", "Ground that shadows fall on")
+        self.tone_map = self._switch(NAMED["Tone map"], "Tone map", "Khronos PBR Neutral; off shows plain sRGB")
         for button in (self.backdrop, self.floor, self.tone_map):
             layout.addWidget(button)
         self.show_box = QComboBox()
@@ -50,7 +50,7 @@ class StageBar(QWidget):
         self.show_box.setToolTip("The lit surface, or one of its inputs alone")
         for name in SHOWABLE:
             self.show_box.addItem(name.replace("_", " "), name)
-        self.show_box.currentIndexChanged.connect(lambda _: stage.set_options(show=self.show_box.currentData()))
+        self.show_box.currentIndexChanged.connect(lambda _: stage.modes.set_options(show=self.show_box.currentData()))
         layout.addWidget(self.show_box, 1)
         self.gauge = QToolButton()
         self.gauge.setText("Level")
@@ -69,10 +69,10 @@ class StageBar(QWidget):
         frame.setToolTip("Everything into the picture (Home)")
         frame.clicked.connect(session.frame_all)
         self.clip = self._switch(
-            by_name["Clip view"], "Clip view", "Hatch what is below 0, above 1 or not finite, before display"
+            NAMED["Clip view"], "Clip view", "Hatch what is below 0, above 1 or not finite, before display"
         )
         self.probe = self._switch(
-            by_name["Probe with clicks"], "Probe", "Clicks read a pixel: every wire's value there shows on the canvas"
+            NAMED["Probe with clicks"], "Probe", "Clicks read a pixel: every wire's value there shows on the canvas"
         )
         self.more = QToolButton()
         self.more.setText("View")
@@ -87,15 +87,15 @@ class StageBar(QWidget):
         for button in (self.clip, self.probe, self.more, frame):
             second.addWidget(button)
         session.changed.connect(lambda old, new: self.refresh())
-        stage.modes_changed.connect(self.refresh)
+        stage.modes.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show how things are."""
         scene, shown = self.session.scene, gauge_on(self.stage)
-        for button, action in self._switches:
-            assert action.on
-            button.setChecked(action.on(self.stage))
+        for button, command in self._switches:
+            assert command.on
+            button.setChecked(command.on(self.stage))
         self.gauge.setChecked(shown)
         self.height_field.setVisible(shown)
         if scene and scene.gauge is not None:
@@ -111,8 +111,8 @@ class StageBar(QWidget):
         menu, stage = self.menu, self.stage
         menu.clear()
         for group in (SWITCHES, JUDGING, HANDLES):
-            for action in group:
-                self._add(menu, action)
+            for command in group:
+                self._add(menu, command)
             menu.addSeparator()
         marks = menu.addMenu("Bookmarks")
         assert marks
@@ -134,23 +134,21 @@ class StageBar(QWidget):
         menu.addSeparator()
         menu.addAction("Save pictures…", self.save_pictures)
 
-    def _add(self, menu: QMenu, action: StageAction) -> None:
-        entry = menu.addAction(f"{action.name}\t{action.keys}", lambda: action.run(self.stage))
-        if entry and action.on:
+    def _add(self, menu: QMenu, command: StageCommand) -> None:
+        entry = menu.addAction(f"{command.name}\t{command.keys}", lambda: command.run(self.stage))
+        assert entry
+        entry.setEnabled(not command.hindered(self.stage))
+        if command.on:
             entry.setCheckable(True)
-            entry.setChecked(action.on(self.stage))
+            entry.setChecked(command.on(self.stage))
 
     def _forget(self, name: str) -> None:
-        scene = self.session.scene
-        if scene:
-            kept = tuple(mark for mark in scene.bookmarks if mark.name != name)
-            project = self.session.put_scene(self.session.project, changed(scene, bookmarks=kept))
-            self.session.apply(f"Forget {name}", project)
+        self.session.edit_scene(f"Forget {name}", lambda scene: without_bookmark(scene, name))
 
     def _gauge(self, **fields: str) -> None:
         scene = self.session.scene
         if scene:
-            self.stage.set_options(gauge=True)
+            self.stage.modes.set_options(gauge=True)
             self.stage.set_gauge(scene.gauge if scene.gauge is not None else 0.0, **fields)
 
     def _label_gauge(self) -> None:
@@ -160,14 +158,14 @@ class StageBar(QWidget):
             if given:
                 self._gauge(gauge_label=text.strip())
 
-    def _switch(self, action: StageAction, text: str, tip: str) -> QToolButton:
+    def _switch(self, command: StageCommand, text: str, tip: str) -> QToolButton:
         button = QToolButton()
         button.setText(text)
-        button.setToolTip(f"{tip} ({action.keys})")
+        button.setToolTip(f"{tip} ({command.keys})")
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.clicked.connect(lambda _: action.run(self.stage))
-        self._switches.append((button, action))
+        button.clicked.connect(lambda _: command.run(self.stage))
+        self._switches.append((button, command))
         return button
 
 

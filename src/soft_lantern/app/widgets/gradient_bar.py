@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
-from soft_lantern.graph.ramps import colours_at, in_order, shown_row
+from soft_lantern.graph.ramps.images import colours_at, in_order, shown_row
 from soft_lantern.render.measuring import encoded
 
 MARGIN, BAR = 9, 30

@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.gradient_bar import MARGIN, row_of
 from soft_lantern.app.widgets.labels import tip
-from soft_lantern.graph.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.document import Gradient
-from soft_lantern.graph.ramps import shown_row
+from soft_lantern.graph.gradients.colour_vision import WITHOUT, seen_without
+from soft_lantern.graph.ramps.images import shown_row
 from soft_lantern.values.colour import REC709_LUMINANCE
 
 PLACES = 256

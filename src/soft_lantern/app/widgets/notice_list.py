@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
-from soft_lantern.graph.notices import Fix, Notice, Severity
+from soft_lantern.graph.notice import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
 MOST = 60
@@ -82,17 +81,17 @@ class NoticeList(QScrollArea):
             column.addLayout(mends)
         row.addStretch(1)
         if notice.node or notice.place:
-            row.addWidget(_button("Go there", lambda: self.jump_wanted.emit(notice)))
+            row.addWidget(tool_button("Go there", lambda: self.jump_wanted.emit(notice)))
         if notice.node:
             if notice.accepted is None:
-                row.addWidget(_button("Accept…", lambda: self._ask_remark(notice)))
+                row.addWidget(tool_button("Accept…", lambda: self._ask_remark(notice)))
             else:
-                row.addWidget(_button("Reopen", lambda: self.reopen_wanted.emit(notice)))
+                row.addWidget(tool_button("Reopen", lambda: self.reopen_wanted.emit(notice)))
         column.addLayout(row)
         return card
 
     def _fix_button(self, notice: Notice, fix: Fix) -> QToolButton:
-        button = _button(fix.words, lambda: self._fix(notice, fix.words))
+        button = tool_button(fix.words, lambda: self._fix(notice, fix.words))
         self.fix_buttons[(notice.kind, notice.node, fix.words)] = button
         return button
 
@@ -112,10 +111,3 @@ class NoticeList(QScrollArea):
 def _key(notice: Notice) -> tuple[object, ...]:
     fixes = tuple(f.words for f in notice.fixes)
     return (notice.text, notice.place, notice.node, notice.measured, notice.possible, notice.accepted, fixes)
-
-
-def _button(text: str, call: Callable[[], object]) -> QToolButton:
-    button = QToolButton()
-    button.setText(text)
-    button.clicked.connect(lambda: call())
-    return button

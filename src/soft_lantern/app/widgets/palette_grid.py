@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Palette
-from soft_lantern.graph.ramps import side_of
+from soft_lantern.graph.ramps.images import side_of
 
 
 class PaletteGrid(QWidget):

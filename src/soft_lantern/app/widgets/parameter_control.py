@@ -16,7 +16,7 @@ from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.slider import Slider
 from soft_lantern.app.widgets.vector_control import VectorControl
 from soft_lantern.graph.document import Gradient, Palette, Parameter, Texture
-from soft_lantern.graph.parameters import held, slider_ends
+from soft_lantern.graph.parameters.edits import held, slider_ends
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
 

@@ -20,8 +20,8 @@ from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import plain_label, quiet_label, side_by_side
 from soft_lantern.errors import LanternError
 from soft_lantern.graph.document import Material, Parameter, changed
-from soft_lantern.graph.limits import suggested_limits
-from soft_lantern.graph.parameters import USES, readers, trouble_with_parameter, with_choices
+from soft_lantern.graph.notices.suggested_limits import suggested_limits
+from soft_lantern.graph.parameters.edits import USES, readers, trouble_with_parameter, with_choices
 from soft_lantern.nodes.formula import number_of
 from soft_lantern.values.kinds import Kind
 

@@ -1,0 +1,55 @@
+"""All that a canvas can be asked for by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.command import Command
+
+
+def _some(canvas: Canvas) -> str:
+    return "" if canvas.selected else "Select one or more slips first"
+
+
+def _two(canvas: Canvas) -> str:
+    return "" if len(canvas.selected) > 1 else "Select two or more slips first"
+
+
+def _anything(canvas: Canvas) -> str:
+    return "" if canvas.selected or canvas.selected_wire else "Select slips or a wire first"
+
+
+def _graph(canvas: Canvas) -> str:
+    return "" if canvas.material.nodes else "There is no graph here yet"
+
+
+def _selected(name: str, keys: str, run: Callable[[Canvas], object]) -> Command[Canvas]:
+    return Command(name, run, keys, _some)
+
+
+EDITING: tuple[Command[Canvas], ...] = (
+    _selected("Cut", "Ctrl+X", Canvas.cut_selected),
+    _selected("Copy", "Ctrl+C", Canvas.copy_selected),
+    Command("Paste", Canvas.paste, "Ctrl+V"),
+    _selected("Duplicate", "Ctrl+D", Canvas.duplicate_selected),
+    Command("Select all", Canvas.select_all, "Ctrl+A", _graph),
+    Command("Delete", Canvas.delete_selected, hindered=_anything),
+)
+GRAPH: tuple[Command[Canvas], ...] = (
+    Command("Add a node", Canvas.open_finder, "Ctrl+Space"),
+    Command("Add a node after the selected one", Canvas.add_next, "Ctrl+Return"),
+    _selected("Dissolve", "Ctrl+Backspace", Canvas.dissolve_selected),
+    Command("Align", Canvas.align_selected, hindered=_two),
+    _selected("Unfold into nodes", "Ctrl+U", Canvas.unfold_selected),
+    _selected("Make a snippet of the selected", "Ctrl+Shift+P", Canvas.make_snippet),
+    _selected("Open the snippet", "Ctrl+Shift+O", Canvas.open_snippet),
+    _selected("Note round the selected", "Ctrl+Shift+T", Canvas.add_note),
+    Command("Hide or show thumbnails", Canvas.hide_thumbnails, "Ctrl+H", _graph),
+    Command("Larger thumbnails", lambda canvas: canvas.resize_thumbnails(1.35), "Ctrl+Shift+Up", _graph),
+    Command("Smaller thumbnails", lambda canvas: canvas.resize_thumbnails(1 / 1.35), "Ctrl+Shift+Down", _graph),
+    Command("Find in the graph", Canvas.find_node, "Ctrl+F", _graph),
+    _selected("Expose as a parameter", "Ctrl+E", Canvas.expose_selected),
+    Command("Tidy the graph", Canvas.tidy, "Ctrl+T", _graph),
+    Command("Frame the graph", Canvas.frame_all, "Ctrl+Home", _graph),
+)

@@ -1,1 +1,0 @@
-"""What the Colour desk is made of: the editors of gradients and palettes."""

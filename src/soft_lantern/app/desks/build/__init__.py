@@ -1,0 +1,1 @@
+"""The Build desk: canvas, stage and parameter shelf."""

@@ -1,0 +1,365 @@
+"""The Build desk: canvas, stage and parameter shelf."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QFileDialog, QSplitter, QTabWidget, QVBoxLayout, QWidget
+
+from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
+from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
+from soft_lantern.app.panels.environment_panel import EnvironmentPanel
+from soft_lantern.app.panels.object_commands import OBJECTS
+from soft_lantern.app.panels.object_panel import ObjectPanel
+from soft_lantern.app.session.measurer import Answer, Measurer, Question
+from soft_lantern.app.session.session import Session, sentence
+from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.clock_bar import ClockBar
+from soft_lantern.app.widgets.node_help import NodeHelp
+from soft_lantern.app.widgets.notice_list import NoticeList
+from soft_lantern.app.widgets.number_field import written
+from soft_lantern.app.widgets.reading import Reading
+from soft_lantern.app.widgets.wire_bar import WireBar
+from soft_lantern.app.work.mishaps import each_by_itself
+from soft_lantern.app.work.timers import single_shot
+from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.formats.images import READABLE_IMAGES
+from soft_lantern.formats.project_folder import SAME_ID
+from soft_lantern.graph.document import Material, Node, Texture, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.edits import add_node, type_value
+from soft_lantern.graph.kinds import label_of, type_of
+from soft_lantern.graph.notice import Fix, Notice, accept, counted, unaccept
+from soft_lantern.graph.snippets import cost_inside, snippet_made
+from soft_lantern.ir.cost import cost
+from soft_lantern.render.points import Points
+from soft_lantern.render.staging import WireView
+from soft_lantern.render.worker import RenderWorker
+from soft_lantern.scene.picking import Hit
+
+
+class BuildDesk(QWidget):
+    """Where a graph is built and its parameters are exposed."""
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.canvas = Canvas()
+        self.stage = StageView(session, worker, "build")
+        self.stage_bar = StageBar(session, self.stage)
+        self.objects = ObjectPanel(session)
+        self.light = EnvironmentPanel(session)
+        self.clock = ClockBar()
+        self.reading = Reading()
+        self.wire_box = WireBar()
+        self.notice_list = NoticeList()
+        self.node_help = NodeHelp()
+        self.measurer = Measurer(self)
+        self.answer: Answer | None = None
+        self.probe: Points | None = None
+        self.on_object = False
+        self.bottom = ParameterShelf(session, worker, self.stage)
+        self.shelf, self.values_of = self.bottom.shelf, self.bottom.values_of
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(10, 8, 10, 8)
+        column.addWidget(self.stage, 1)
+        column.addWidget(self.stage_bar)
+        column.addWidget(self.clock)
+        column.addWidget(self._tabs())
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        halves.addWidget(self.canvas)
+        halves.addWidget(side)
+        halves.setStretchFactor(0, 3)
+        halves.setStretchFactor(1, 2)
+        halves.setSizes([846, 434])
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(halves, 1)
+        layout.addWidget(self.bottom)
+        self.canvas.edited.connect(
+            lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)
+        )
+        self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
+        self.canvas.exposed_below.connect(self.bottom.expose_below)
+        self.canvas.image_wanted.connect(self.load_image)
+        self.canvas.texture_changed.connect(session.change_texture)
+        self.canvas.snippet_wanted.connect(self._make_snippet)
+        self.canvas.open_wanted.connect(session.open_material)
+        self.bottom.values_changed.connect(self.measure)
+        self.shelf.place_wanted.connect(
+            lambda parameter: self.canvas.place_parameter(parameter, QPointF(self.canvas.rect().center()))
+        )
+        self.stage.picking.picked.connect(self.select_object)
+        self.objects.selected.connect(self.select_object)
+        session.changed.connect(WhenSeen(self, self.refresh))
+        session.opened_material.connect(self.refresh)
+        session.notices_changed.connect(self._show_notices)
+        session.models_changed.connect(self.measure)
+        self.measurer.answered.connect(self._take_answer)
+        self.measurer.failed.connect(session.told)
+        self.canvas.selection_changed.connect(self._read)
+        self.canvas.selection_changed.connect(self._explain)
+        self.tabs.currentChanged.connect(lambda _: self._explain())
+        self.clock.ticked.connect(self._tick)
+        self.clock.loop_changed.connect(lambda seconds: setattr(self.stage_bar, "loop", seconds))
+        self.stage.picking.probed.connect(self._pin)
+        self.stage_bar.clip.toggled.connect(lambda _: self.measure())
+        self.wire_box.changed.connect(self._show_wire)
+        self.wire_box.on_object.toggled.connect(self.measure_on_object)
+        self.stage.picking.hovered.connect(self._hover)
+        self.notice_list.fix_wanted.connect(self._fix)
+        self.notice_list.accept_wanted.connect(
+            lambda notice, remark: self._edit("Accept notice", lambda m: accept(m, notice, remark))
+        )
+        self.notice_list.reopen_wanted.connect(
+            lambda notice: self._edit("Reopen notice", lambda m: unaccept(m, notice))
+        )
+        self._orbited = single_shot(self, 150, self.measure)
+        session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        session = self.session
+        each_by_itself(
+            lambda: self.canvas.show_library(session.project),
+            lambda: self.canvas.show_material(session.material),
+            self.bottom.refresh,
+        )
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.measurer.stop()
+        self.stage.stop()
+
+    def select_object(self, object_id: str, part: str = "") -> None:
+        """Select an object of the scene on the stage and in the panel."""
+        self.stage.modes.select(object_id, part)
+        self.objects.show_object(object_id, part if part and self._wears_itself(object_id, part) else "")
+        if object_id:
+            self.tabs.setCurrentWidget(self.objects)
+        if self.on_object:
+            self.measure()
+
+    def measure(self) -> None:
+        """Measure the open graph again, beside the window."""
+        material, session = self.session.material, self.session
+        if material is None:
+            return
+        found = self.bottom.shown_look
+        self.measurer.ask(
+            Question(
+                material,
+                dict(found.values) if found and found.material is material else {},
+                self.clock.time,
+                self.on_object,
+                self.stage.modes.sight.selected,
+                session.scene,
+                dict(session.models),
+                session.view,
+                self.stage_bar.clip.isChecked(),
+                self.probe,
+                session.project,
+                dict(session.images),
+                frozenset(session.loading),
+            )
+        )
+
+    def measure_on_object(self, on: bool) -> None:
+        """Measure on the stage's object as it is seen, or on the flat card."""
+        self.on_object = on
+        self.measure()
+
+    def clear_probe(self) -> None:
+        """Take the pinned probe away."""
+        self.probe = None
+        self.stage.modes.pin_probe(None)
+        self.measure()
+
+    def selected_output(self) -> str:
+        """The output whose values are read: of the selected wire or slip."""
+        if self.canvas.selected_wire:
+            return self.canvas.material.wires.get(self.canvas.selected_wire, "")
+        if len(self.canvas.selected) == 1:
+            slip = self.canvas.spread.slips[next(iter(self.canvas.selected))]
+            first = next((row for row in slip.rows if row.is_output), None)
+            if first:
+                return port_ref(slip.node_id, first.name)
+            entry = next((row for row in slip.rows if row.wired), None)
+            return self.canvas.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
+        return ""
+
+    def load_image(self, node_id: str = "", port: str = "") -> None:
+        """Ask for an image, and read it at a texture port; without one, put an image node on the canvas."""
+        endings = " ".join(f"*{suffix}" for suffix in READABLE_IMAGES)
+        name, _ = QFileDialog.getOpenFileName(self, "Load an image", "", f"Images ({endings})")
+        if name:
+            self.import_image(Path(name), node_id, port)
+
+    def import_image(self, path: Path, node_id: str = "", port: str = "", place: QPointF | None = None) -> None:
+        """Bring an image into the project, and read it at a texture port or by a new image node at a place."""
+
+        def then(texture: Texture) -> None:
+            if node_id:
+                self._edit("Choose texture", lambda m: type_value(m, node_id, port, texture.id))
+                return
+            node = Node(type="image", name=texture.name, values={"texture": texture.id})
+            at = self.canvas.to_canvas(place or QPointF(self.canvas.rect().center()))
+            self._edit(f"Add {texture.name}", lambda m: add_node(m, new_id("image"), changed(node, x=at.x(), y=at.y())))
+
+        self.session.import_image(path, then)
+
+    def explain_node(self) -> None:
+        """Show what the selected node is."""
+        self.tabs.setCurrentWidget(self.node_help)
+        self._explain()
+
+    def show_notices(self) -> None:
+        """Show the list of notices."""
+        self.tabs.setCurrentWidget(self.notice_list)
+
+    def _explain(self) -> None:
+        if self.tabs.currentWidget() is self.node_help:
+            chosen = next(iter(self.canvas.selected)) if len(self.canvas.selected) == 1 else ""
+            node = self.canvas.material.nodes.get(chosen)
+            lowered = self.answer.lowered if self.answer else None
+            whole = cost(lowered.surface.values()) if lowered else None
+            snippet = self.canvas.material.snippets.get(node.settings.get("snippet", "")) if node else None
+            inside = cost_inside(snippet) if snippet else None
+            self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole, inside)
+
+    def _make_snippet(self, material_id: str, node_ids: set[str]) -> None:
+        self.session.apply("Make snippet", lambda project: snippet_made(project, material_id, node_ids))
+
+    def _tabs(self) -> QTabWidget:
+        self.tabs = QTabWidget()
+        reading = QWidget()
+        column = QVBoxLayout(reading)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.reading, 1)
+        column.addWidget(self.wire_box)
+        self.tabs.addTab(reading, "Reading")
+        self.tabs.addTab(self.objects, "Object")
+        self.tabs.addTab(self.light, "Light")
+        self.tabs.addTab(self.notice_list, "Notices")
+        self.tabs.addTab(self.node_help, "Node")
+        self.tabs.setFixedHeight(244)
+        return self.tabs
+
+    def _take_answer(self, answer: Answer) -> None:
+        if answer.material is not self.session.material:
+            return  # an edit came in between; its own answer is on the way
+        self.answer = answer
+        self.canvas.show_answer(answer)
+        self.session.take_measured(answer.material, answer.notices)
+        self._read()
+
+    def _read(self) -> None:
+        wire, answer = self.selected_output(), self.answer
+        if answer is None or wire not in answer.measured.reaches:
+            self.reading.show_nothing()
+            self._show_wire()
+            return
+        node_id, port = node_and_port(wire)
+        material = answer.material
+        name = label_of(material, material.nodes[node_id]) if node_id in material.nodes else node_id
+        title = name if port == "out" else f"{name} {port}"
+        self.reading.show_wire(
+            title,
+            wire,
+            answer.measured,
+            answer.bounds.get(wire),
+            answer.expected.get(wire),
+            answer.trace.get(wire),
+        )
+        self._show_wire()
+
+    def _show_wire(self) -> None:
+        """Let the stage show the selected wire, where that is asked for."""
+        wire, answer = self.selected_output(), self.answer
+        view = None
+        if self.wire_box.shown and answer and wire in answer.measured.reaches:
+            reach = answer.measured.reaches[wire]
+            scale, channel = self.wire_box.scale, self.wire_box.channel
+            view = WireView(answer.material.id, wire, scale, channel, reach.low, reach.high)
+        if view != self.stage.modes.sight.options.wire:
+            self.stage.modes.set_options(wire=view)
+
+    def _show_notices(self) -> None:
+        notices = self.session.notices
+        self.canvas.show_notices(notices)
+        self.notice_list.show_notices(notices)
+        shown = f"Notices ({counted(notices, short=True)})" if notices else "Notices"
+        self.tabs.setTabText(self.tabs.indexOf(self.notice_list), shown)
+
+    def _fix(self, notice: Notice, fix: Fix) -> None:
+        if notice.kind == SAME_ID:
+            self.session.settle_same_id(notice, fix.words)
+            return
+        if self.session.project.graph(notice.place):
+            self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
+
+    def _tick(self, seconds: float) -> None:
+        self.stage.modes.set_time(seconds)
+        self.measure()
+
+    def _hover(self, points: Points | None) -> None:
+        """Trace the pixel under the pointer, as long as none is pinned."""
+        if self.stage.modes.pin is None:
+            self.probe = points
+            self.measure()
+
+    def _pin(self, hit: Hit[tuple[str, str]], points: Points) -> None:
+        self.probe = points
+        self.stage.modes.pin_probe(hit.point)
+        place = ", ".join(written(float(c)) for c in hit.point)
+        normal = ", ".join(written(float(c)) for c in points.inputs["normal_world"].ravel())
+        uv = ", ".join(written(float(c)) for c in points.inputs["uv"].ravel())
+        away = written(float(points.inputs["view_distance"][0]))
+        behind = written(float(points.inputs["depth_behind"][0]))
+        self.session.told.emit(
+            f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m; depth behind {behind} m"
+        )
+        self.measure()
+
+    def _edit(self, name: str, edit: Callable[[Material], Material], merge: str = "") -> None:
+        """Edit the open material."""
+        if self.session.material:
+            self.session.edit_material(name, self.session.material_id, edit, merge)
+
+    def _wears_itself(self, object_id: str, part: str) -> bool:
+        thing = self.session.scene.object(object_id) if self.session.scene else None
+        return bool(thing and part in thing.wears)
+
+
+BUILD_COMMANDS: dict[str, tuple[Command[BuildDesk], ...]] = {
+    "Edit": through(EDITING, lambda desk: desk.canvas),
+    "Graph": (
+        *through(GRAPH, lambda desk: desk.canvas),
+        Command("Explain the node", BuildDesk.explain_node, "Shift+F1"),
+        Command("Show the wire on the stage", lambda desk: desk.wire_box.button.toggle(), "F11"),
+        Command("Measure on the object or the flat card", lambda desk: desk.wire_box.on_object.toggle()),
+        Command(
+            "Take the probe away",
+            BuildDesk.clear_probe,
+            hindered=lambda desk: "" if desk.probe else "Probe a pixel first",
+        ),
+        Command("Show the notices", BuildDesk.show_notices, "Ctrl+N", anywhere=True),
+    ),
+    "Project": (
+        Command("Load an image", lambda desk: desk.load_image(), "Ctrl+Shift+I", anywhere=True),
+        Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),
+    ),
+    "Objects": through(OBJECTS, lambda desk: desk.objects),
+    "Stage": (
+        Command("Play or freeze the clock", lambda desk: desk.clock.play.toggle(), "F2"),
+        Command("Step the clock", lambda desk: desk.clock.step.click(), "F3"),
+    ),
+}

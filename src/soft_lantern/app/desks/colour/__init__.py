@@ -1,0 +1,1 @@
+"""The Colour desk: gradients and palettes, and a live picture of what uses them."""

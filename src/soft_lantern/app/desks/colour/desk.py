@@ -1,0 +1,396 @@
+"""The Colour desk: the project's gradients and palettes, and a live picture of what uses them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.command import Command
+from soft_lantern.app.desks.colour.atlas_dialog import AtlasDialog
+from soft_lantern.app.desks.colour.gradient_page import FIRST, GradientPage
+from soft_lantern.app.desks.colour.gradient_sources import GRADIENT_FILES, GradientSources
+from soft_lantern.app.desks.colour.palette_page import PalettePage
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.ramp_icon import SIZE, ramp_icon
+from soft_lantern.app.work.beside import NewestAnswer
+from soft_lantern.app.work.mishaps import each_by_itself
+from soft_lantern.app.work.timers import single_shot
+from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.errors import BadFile, LanternError
+from soft_lantern.formats.colour_tables import (
+    gradient_table,
+    palettes_table,
+    read_gradient_table,
+    read_palettes_table,
+)
+from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
+from soft_lantern.formats.images import write_png
+from soft_lantern.formats.places import write_whole
+from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id, with_records, without_record
+from soft_lantern.graph.instances.picks import worn_materials
+from soft_lantern.graph.instances.values import ancestry
+from soft_lantern.graph.palettes.indexing import cells_image
+from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
+from soft_lantern.graph.ramps.users import users_of
+from soft_lantern.render.ramp_usage import Usage, usage_of
+from soft_lantern.render.staging import Looks
+from soft_lantern.render.worker import RenderWorker
+
+Ramp = Gradient | Palette
+PALETTE_FILES = "Palettes (*.gpl *.json)"
+
+
+class ColourDesk(QWidget):
+    """Where gradients and palettes are made and tuned."""
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.list = QListWidget()
+        self.list.setAccessibleName("gradients and palettes")
+        self.list.setEditTriggers(QListWidget.EditTrigger.DoubleClicked | QListWidget.EditTrigger.EditKeyPressed)
+        self.list.setIconSize(SIZE)
+        self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
+        self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
+        for button, words in (
+            (self.duplicate_button, "Duplicate"),
+            (self.delete_button, "Delete"),
+            (self.bring, "From a file…"),
+        ):
+            button.setText(words)
+        self.gradient_page, self.palette_page = GradientPage(), PalettePage(session)
+        self.pages = QStackedWidget()
+        self.stage = StageView(session, worker, "colour")
+        self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
+        self.used_by = linked_label()
+        self.used_by.setToolTip("Click to open it, with a scene where it is worn")
+        self.used_by.linkActivated.connect(self.show_user)
+        self._filling = False
+        self._looks = Looks()
+        self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
+        self._measuring = single_shot(self, 120, self._measure)
+        self._lay_out()
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        self.list.itemChanged.connect(self._renamed)
+        self.add_gradient.clicked.connect(lambda _: self.new_gradient())
+        self.add_palette.clicked.connect(lambda _: self.new_palette())
+        self.duplicate_button.clicked.connect(lambda _: self.duplicate())
+        self.delete_button.clicked.connect(lambda _: self.delete())
+        self.bring.clicked.connect(lambda _: self.choose_file())
+        page = self.gradient_page
+        self.sources = GradientSources(session, page, self._gradient, lambda: self.stage.pictures.linear, self)
+        self.sources.taken.connect(self.put)
+        self.sources.file_wanted.connect(self.choose_file)
+        self.sources.chosen_wanted.connect(self.choose)
+        page.changed.connect(lambda gradient, name: self.put(name, gradient, f"{name} {gradient.id}"))
+        page.source_wanted.connect(self.sources.take_from)
+        page.atlas_wanted.connect(self.open_atlas)
+        page.file_wanted.connect(self._choose_target)
+        self.palette_page.chosen.connect(self.choose)
+        self.palette_page.file_wanted.connect(self._choose_target)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
+        session.view_changed.connect(lambda: self._measuring.start() if self.isVisible() else None)
+        each_by_itself(self.refresh)
+        self.list.setCurrentRow(0)
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self._usage.stop()
+        self.stage.stop()
+
+    @property
+    def chosen(self) -> str:
+        """The id of what is chosen in the list, "" where nothing is."""
+        item = self.list.currentItem()
+        return item.data(Qt.ItemDataRole.UserRole) if item else ""
+
+    def choose(self, ramp_id: str) -> None:
+        """Choose a gradient or palette."""
+        rows = [self.list.item(row) for row in range(self.list.count())]
+        places = [row for row, item in enumerate(rows) if item and item.data(Qt.ItemDataRole.UserRole) == ramp_id]
+        if places:
+            self.list.setCurrentRow(places[0])
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        project, chosen = self.session.project, self.chosen
+        self._filling = True
+        ramps = _in_list(project)
+        there = [(each.id, each.name) for each in ramps]
+        items = [self.list.item(row) for row in range(self.list.count())]
+        if [(item.data(Qt.ItemDataRole.UserRole), item.text()) for item in items if item] != there:
+            row = self.list.currentRow()
+            self.list.clear()
+            for ramp in ramps:
+                item = QListWidgetItem(ramp.name)
+                item.setData(Qt.ItemDataRole.UserRole, ramp.id)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+                self.list.addItem(item)
+            self.list.setCurrentRow(min(row, len(ramps) - 1))
+            self.choose(chosen)
+        for row, ramp in enumerate(ramps):
+            found = self.list.item(row)
+            if found and found.data(Qt.ItemDataRole.UserRole + 1) is not ramp:
+                found.setData(Qt.ItemDataRole.UserRole + 1, ramp)
+                found.setIcon(ramp_icon(ramp, swaps=isinstance(ramp, Palette) and ramp.swaps in project.palettes))
+        self._filling = False
+        self._show()
+
+    # The list
+
+    def new_gradient(self) -> None:
+        """Add a gradient of two stops."""
+        made = Gradient(id=new_id("gradient"), name=f"Gradient {len(self.session.project.gradients) + 1}", stops=FIRST)
+        self.put("Add gradient", made)
+        self.choose(made.id)
+
+    def new_palette(self) -> None:
+        """Add a palette of one colour."""
+        name = f"Palette {len(self.session.project.palettes) + 1}"
+        made = Palette(id=new_id("palette"), name=name, colours=((0.5, 0.5, 0.5, 1.0),))
+        self.put("Add palette", made)
+        self.choose(made.id)
+
+    def duplicate(self) -> None:
+        """Make a copy of what is chosen; of a palette, one of the same swap set."""
+        ramp = self._ramp()
+        if isinstance(ramp, Gradient):
+            made: Ramp = changed(ramp, id=new_id("gradient"), name=f"{ramp.name} copy")
+        elif ramp:
+            made = changed(ramp, id=new_id("palette"), name=f"{ramp.name} copy", swaps=ramp.swaps or ramp.id)
+        else:
+            return
+        self.put(f"Duplicate {made.name}", made)
+        self.choose(made.id)
+
+    def delete(self) -> None:
+        """Take what is chosen away; what used it says so, and it comes back by undoing."""
+        project, ramp = self.session.project, self._ramp()
+        if ramp is None:
+            return
+        users = users_of(project, ramp.id)
+        table = "gradients" if isinstance(ramp, Gradient) else "palettes"
+        self.session.apply(f"Delete {ramp.name}", lambda now: without_record(now, table, ramp.id))
+        if users:
+            self.session.told.emit(f"{ramp.name} was used by {', '.join(users.values())}: grey stands in now")
+
+    # Files
+
+    def open_file(self, path: Path) -> None:
+        """Take in the gradient or palettes of a file, by its ending; where it holds none, say why."""
+        try:
+            ramps = _read(path)
+        except LanternError as error:
+            self.session.complain(error)
+            return
+
+        def imported(project: Project) -> Project:
+            for ramp in ramps:
+                project = _with(project, ramp)
+            return project
+
+        self.session.apply(f"Import {ramps[0].name}", imported)
+        self.choose(ramps[0].id)
+
+    def write_file(self, path: Path) -> None:
+        """Write what is chosen to a file, by its ending; as JSON, the whole swap set; as PNG, a palette's cells."""
+        ramp, ending = self._ramp(), path.suffix.lower()
+        if isinstance(ramp, Gradient):
+            text = gradient_table(ramp) if ending == ".csv" else gradient_text(ramp)
+        elif ramp:
+            text = palettes_table(swap_set(self.session.project, ramp.id)) if ending == ".json" else palette_text(ramp)
+        else:
+            return
+        try:
+            if isinstance(ramp, Palette) and ending == ".png":
+                write_png(cells_image(ramp), path)
+            else:
+                write_whole(path, text)
+        except BadFile as error:
+            self.session.complain(error)
+            return
+        self.session.told.emit(f"Wrote {path}")
+
+    def open_atlas(self) -> None:
+        """Choose what goes into an atlas, and write it."""
+        self.dialog = passing(AtlasDialog(self.session, self.chosen, self))
+        self.dialog.open()
+
+    # What is shown
+
+    def _show(self) -> None:
+        project, chosen = self.session.project, self.chosen
+        for button in (self.delete_button, self.duplicate_button):
+            button.setEnabled(bool(chosen))
+        if chosen in project.gradients:
+            self.pages.setCurrentIndex(1)
+            self.gradient_page.show_gradient(project.gradients[chosen])
+            self._measuring.start()
+        elif chosen in project.palettes:
+            self.pages.setCurrentIndex(2)
+            self.palette_page.show_palette(chosen)
+        else:
+            self.pages.setCurrentIndex(0)
+        users = users_of(project, chosen)
+        links = [link(user_id, name) for user_id, name in users.items()]
+        unused = "Used by nothing yet" if chosen else ""
+        self.used_by.setText(f"Used by {', '.join(links)}" if links else unused)
+
+    def show_user(self, user_id: str) -> None:
+        """Open a material, or that of an instance, and put a scene on the stage that wears it."""
+        session, project = self.session, self.session.project
+        material = ancestry(project, user_id)[1]
+        material_id = material.id if material else user_id
+        scenes = [scene_id for scene_id in sorted(project.scenes) if worn_materials(project, scene_id)[material_id]]
+        if scenes and session.scene_id not in scenes:
+            session.open_scene(scenes[0])
+        session.open_material(material_id)
+
+    def _measure(self) -> None:
+        """Measure which part of the chosen gradient the stage uses, beside the window."""
+        session, chosen = self.session, self.chosen
+        project, scene, models, view = session.project, session.scene, dict(session.models), session.view
+        images, looks = dict(session.images), self._looks
+        if scene is None or chosen not in project.gradients:
+            return
+        self._usage.ask(
+            lambda: (chosen, usage_of(project, chosen, scene, models, view, images, looks)),
+        )
+
+    def _take_usage(self, found: tuple[str, Usage]) -> None:
+        gradient_id, usage = found
+        if gradient_id == self.chosen:
+            pixels = int(usage.counts.sum())
+            words = (
+                f"{usage.low:.3f} to {usage.high:.3f}, by {usage.parts} part(s) in sight" if pixels else "Not in sight"
+            )
+            self.gradient_page.usage.show_usage([int(count) for count in usage.counts], words)
+
+    def _gradient(self) -> Gradient | None:
+        return self.session.project.gradients.get(self.chosen)
+
+    def _ramp(self) -> Ramp | None:
+        project = self.session.project
+        return project.gradients.get(self.chosen) or project.palettes.get(self.chosen)
+
+    def put(self, name: str, ramp: Ramp, merge: str = "") -> None:
+        """Put a gradient or palette into the project, or in place of the one of its id."""
+        self.session.apply(name, lambda project: _with(project, ramp), merge)
+
+    def _renamed(self, item: QListWidgetItem) -> None:
+        project, name = self.session.project, item.text().strip()
+        ramp_id = item.data(Qt.ItemDataRole.UserRole)
+        ramp = project.gradients.get(ramp_id) or project.palettes.get(ramp_id)
+        if self._filling or ramp is None or name == ramp.name:
+            return
+        if name:
+            self.put("Rename", changed(ramp, name=name))
+        else:
+            self.refresh()
+
+    def choose_file(self, kinds: str = f"{GRADIENT_FILES};;{PALETTE_FILES}") -> None:
+        """Ask for a file to take in."""
+        name, _ = QFileDialog.getOpenFileName(self, "Gradient or palette", "", kinds)
+        if name:
+            self.open_file(Path(name))
+
+    def _choose_target(self) -> None:
+        is_gradient = self.chosen in self.session.project.gradients
+        kinds = GRADIENT_FILES if is_gradient else f"{PALETTE_FILES};;The cells as an image (*.png)"
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write to", "untitled.ggr" if is_gradient else "untitled.gpl", kinds
+        )
+        if name:
+            self.write_file(Path(name))
+
+    def _lay_out(self) -> None:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(10, 10, 4, 10)
+        column.addWidget(self.list, 1)
+        for buttons in ((self.add_gradient, self.add_palette), (self.duplicate_button, self.delete_button, self.bring)):
+            row = QHBoxLayout()
+            for button in buttons:
+                row.addWidget(button, 1)
+            column.addLayout(row)
+        empty = plain_label("Make a gradient or a palette, or take one from a file")
+        empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for page in (empty, self.gradient_page, self.palette_page):
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+            scroll.setWidget(page)
+            self.pages.addWidget(scroll)
+        right = QWidget()
+        beside = QVBoxLayout(right)
+        beside.setContentsMargins(0, 0, 8, 8)
+        beside.addWidget(with_bar(self.stage, self.stage_bar), 1)
+        beside.addWidget(self.used_by)
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (left, self.pages, right):
+            halves.addWidget(widget)
+        halves.setSizes([230, 560, 490])
+        halves.setStretchFactor(2, 1)
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(halves)
+
+
+def _read(path: Path) -> list[Ramp]:
+    """The gradient or palettes of a file, by its ending. Raises BadFile."""
+    match path.suffix.lower():
+        case ".gpl":
+            return [read_palette(path)]
+        case ".json":
+            return [*read_palettes_table(path)]
+        case ".csv":
+            return [read_gradient_table(path)]
+        case ".ggr":
+            return [read_gradient(path)]
+    raise BadFile(f"{path.name}: only .ggr and .csv gradients, .gpl and .json palettes can be read")
+
+
+def _in_list(project: Project) -> list[Ramp]:
+    """Gradients by name, then palettes, each followed by those that swap for it."""
+    gradients = sorted(project.gradients.values(), key=lambda each: each.name.lower())
+    bases = [each for each in project.palettes.values() if each.swaps not in project.palettes]
+    palettes = [each for base in sorted(bases, key=lambda p: p.name.lower()) for each in swap_set(project, base.id)]
+    return [*gradients, *palettes]
+
+
+def _with(project: Project, ramp: Ramp) -> Project:
+    if isinstance(ramp, Gradient):
+        return with_records(project, ramp)
+    return with_palette(project, ramp)
+
+
+COLOUR_COMMANDS: dict[str, tuple[Command[ColourDesk], ...]] = {
+    "Project": (
+        Command("New gradient", ColourDesk.new_gradient, "Ctrl+Shift+G", anywhere=True),
+        Command("New palette", ColourDesk.new_palette, anywhere=True),
+        Command("Bake an atlas of gradients", ColourDesk.open_atlas, anywhere=True),
+        Command("Replace mixes by a gradient", lambda desk: desk.sources.choose_mixes(), anywhere=True),
+    ),
+}

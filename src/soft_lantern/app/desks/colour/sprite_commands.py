@@ -1,0 +1,141 @@
+"""What hands do with the sprites of a palette: take their colours, index them, check them, recolour them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from soft_lantern.app.desks.colour.extract_dialog import ExtractDialog
+from soft_lantern.app.desks.colour.recolour_dialog import RecolourDialog
+from soft_lantern.app.session.session import Session, sentence
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.images import READABLE_IMAGES, read_image
+from soft_lantern.formats.sprites import Picture, Sprites, file_traps, indexed, pictures_in, pixels_of
+from soft_lantern.graph.document import Palette, with_records
+from soft_lantern.graph.palettes.indexing import index_traps
+from soft_lantern.graph.palettes.swap_sets import base_of, with_palette
+from soft_lantern.graph.ramps.images import side_of
+
+IMAGES = f"Images ({' '.join(f'*{suffix}' for suffix in READABLE_IMAGES)})"
+
+
+class SpriteCommands(QObject):
+    """What is done to the sprites of a palette, which `palette` gives as it is now; questions are asked over `over`."""
+
+    told = pyqtSignal(str)
+    """What came of it, in words."""
+
+    def __init__(self, session: Session, palette: Callable[[], Palette | None], over: QWidget) -> None:
+        super().__init__(over)
+        self.session, self.palette, self.over = session, palette, over
+
+    def menu(self) -> QMenu:
+        """What can be done with sprites."""
+        menu = passing(QMenu(self.over))
+        menu.addAction("Add sprites…", self._choose_sprites)
+        menu.addAction("Add a folder of sprites…", self._choose_folder)
+        menu.addAction("Colours from images…", self._choose_extract)
+        menu.addAction("Check an image of indices…", self._choose_check)
+        menu.addAction("Recolour without an index…", self._choose_recolour)
+        return menu
+
+    def add_sprites(self, paths: list[Path]) -> None:
+        """Index pictures of files and folders into this palette, beside the window."""
+        session, palette = self.session, self.palette()
+        base = base_of(session.project, palette.id) if palette else None
+        if base is None:
+            return
+        folder = session.folder
+        session.beside(
+            "Indexing sprites",
+            lambda task: indexed(pictures_in(paths, task), base, folder, task),
+            self._take_sprites,
+        )
+
+    def extract(self, paths: list[Path]) -> None:
+        """Choose the colours of pictures for this palette, and index the pictures."""
+        self.session.beside("Reading images", lambda task: pictures_in(paths, task), self.choose_colours)
+
+    def choose_colours(self, pictures: list[Picture]) -> None:
+        """The same for pictures that are read."""
+        palette = self.palette()
+        if palette:  # it may be gone by now
+            self.dialog = passing(ExtractDialog(pictures, palette, self._take_extracted, self.over))
+            self.dialog.open()
+
+    def check_indices(self, path: Path) -> None:
+        """Say what has gone wrong with an image of indices."""
+        palette = self.palette()
+        if palette is None:
+            return
+        try:
+            pixels = pixels_of(read_image(path, "data"))
+        except LanternError as error:
+            self.told.emit(sentence(str(error)))
+            return
+        wrong = [*file_traps(path), *index_traps(pixels, side_of(palette), len(palette.colours))]
+        self.told.emit(f"{path.name}: {'; '.join(wrong) if wrong else 'sound indices, each in a cell'}")
+
+    def recolour(self, path: Path) -> None:
+        """Compare ways to recolour a picture without an index."""
+        self.session.beside(f"Reading {path.name}", lambda task: pictures_in([path], task), self._open_recolour)
+
+    def _open_recolour(self, pictures: list[Picture]) -> None:
+        self.recolouring = passing(RecolourDialog(self.session, pictures[0], self.over))
+        self.recolouring.show()
+
+    def _take_sprites(self, made: Sprites) -> None:
+        self.session.images |= made.images
+        self.session.apply("Add sprites", lambda project: with_records(project, *made.textures))
+        self._say_missing(made)
+
+    def _say_missing(self, made: Sprites) -> None:
+        short = {texture.name: len(made.missing[texture.id]) for texture in made.textures if made.missing[texture.id]}
+        if short:
+            listed = ", ".join(f"{name} {count}" for name, count in short.items())
+            self.told.emit(f"Colours that are not in the palette got the nearest one: {listed}")
+        else:
+            self.told.emit(f"{len(made.textures)} sprite(s); every colour is in the palette, so they decode exactly")
+
+    def _take_extracted(self, palette: Palette, pictures: list[Picture]) -> None:
+        session = self.session
+
+        def take(made: Sprites) -> None:
+            session.images |= made.images
+            session.apply(
+                "Take colours from images",
+                lambda project: with_records(with_palette(project, palette), *made.textures),
+            )
+            self._say_missing(made)
+
+        folder = session.folder
+        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, folder, task), take)
+
+    def _choose_sprites(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self.over, "Sprites", "", IMAGES)
+        if names:
+            self.add_sprites([Path(name) for name in names])
+
+    def _choose_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.over, "A folder of sprites")
+        if name:
+            self.add_sprites([Path(name)])
+
+    def _choose_extract(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self.over, "Colours from", "", IMAGES)
+        if names:
+            self.extract([Path(name) for name in names])
+
+    def _choose_check(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.over, "An image of indices", "", IMAGES)
+        if name:
+            self.check_indices(Path(name))
+
+    def _choose_recolour(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.over, "Recolour", "", IMAGES)
+        if name:
+            self.recolour(Path(name))

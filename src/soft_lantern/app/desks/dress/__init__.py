@@ -1,0 +1,1 @@
+"""The Dress desk: objects, parts, cut-outs and light."""

@@ -1,0 +1,179 @@
+"""The Dress desk: the scene's objects, what their parts wear and cut out, and the light on them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QSpinBox,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.command import Command, through
+from soft_lantern.app.panels.environment_panel import EnvironmentPanel
+from soft_lantern.app.panels.object_commands import OBJECTS
+from soft_lantern.app.panels.object_panel import ObjectPanel
+from soft_lantern.app.panels.parts_table import PartsTable
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.labels import heading_label, tip
+from soft_lantern.app.work.mishaps import each_by_itself
+from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.graph.document import Asset, StageObject, changed, with_records
+from soft_lantern.render.worker import RenderWorker
+from soft_lantern.scene.primitives import FINEST
+
+MOST_REFINED = 5
+PRIMITIVE_DETAIL = "How finely the primitive is divided"
+FILE_DETAIL = "How often each triangle is cut in four, for the stage alone; the file stays as it is"
+
+
+class DressDesk(QWidget):
+    """Where the scene is put together and lit."""
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.stage = StageView(session, worker, "dress")
+        self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
+        self.objects = QListWidget()
+        self.objects.setAccessibleName("objects")
+        self.panel = ObjectPanel(session, with_parts=False)
+        self.parts = PartsTable(session)
+        self.light = EnvironmentPanel(session)
+        self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
+        self.detail = QSpinBox()
+        self.detail.setAccessibleName("detail")
+        self.detail_label = heading_label("Detail")
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
+            halves.addWidget(widget)
+        halves.setSizes([190, 690, 400])
+        halves.setStretchFactor(1, 1)
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(halves)
+        self._filling = False
+        self.objects.currentItemChanged.connect(self._chosen)
+        self.stage.picking.picked.connect(self.select)
+        self.panel.selected.connect(self.select)
+        self.parts.part_chosen.connect(lambda part: self._mark(self.stage.modes.sight.selected, part))
+        self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
+        self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
+        self.detail.valueChanged.connect(self._set_detail)
+        session.changed.connect(WhenSeen(self, self.refresh))
+        each_by_itself(self.refresh)
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.stage.stop()
+
+    def select(self, object_id: str, part: str = "") -> None:
+        """Select an object of the scene, and one of its parts."""
+        self._mark(object_id, part)
+        self.panel.show_object(object_id)
+        self.parts.show_object(object_id, part)
+        self.refresh()
+
+    def _mark(self, object_id: str, part: str) -> None:
+        self.stage.modes.select(object_id, part)
+        self.stage.update()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        self._filling = True
+        scene = self.session.scene
+        there = [(thing.name, thing.id) for thing in (scene.objects if scene else ())]
+        rows = [self.objects.item(row) for row in range(self.objects.count())]
+        if there != [(item.text(), item.data(Qt.ItemDataRole.UserRole)) for item in rows if item]:
+            self.objects.clear()
+            for name, object_id in there:
+                item = QListWidgetItem(name)
+                item.setData(Qt.ItemDataRole.UserRole, object_id)
+                self.objects.addItem(item)
+        self.objects.setCurrentRow(
+            next((n for n, (_, i) in enumerate(there) if i == self.stage.modes.sight.selected), -1)
+        )
+        chosen, asset = self._thing(), self._asset()
+        for box in (self.casts, self.receives, self.detail):
+            box.setEnabled(chosen is not None)
+        self.casts.setChecked(bool(chosen and chosen.casts_shadow))
+        self.receives.setChecked(bool(chosen and chosen.receives_shadow))
+        primitive = bool(asset and asset.primitive)
+        low, high = (1, FINEST) if primitive else (0, MOST_REFINED)
+        value = (asset.subdivision if primitive else asset.refine) if asset else 0
+        if (self.detail.minimum(), self.detail.maximum(), self.detail.value()) != (low, high, value):
+            self.detail.setRange(low, high)
+            self.detail.setValue(value)
+            self.detail.setToolTip(tip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL))
+        self._filling = False
+
+    def _chosen(self, item: QListWidgetItem | None) -> None:
+        if not self._filling and item:
+            self.select(item.data(Qt.ItemDataRole.UserRole))
+
+    def _set(self, name: str, **fields: Any) -> None:
+        selected = self.stage.modes.sight.selected
+        if selected:
+            self.session.change_object(name, selected, **fields)
+
+    def _set_detail(self, value: int) -> None:
+        asset = self._asset()
+        if not self._filling and asset:
+            finer = changed(asset, subdivision=value) if asset.primitive else changed(asset, refine=value)
+            self.session.apply(
+                f"Divide {asset.name}", lambda project: with_records(project, finer), f"detail {asset.id}"
+            )
+
+    def _thing(self) -> StageObject | None:
+        scene = self.session.scene
+        return scene.object(self.stage.modes.sight.selected) if scene else None
+
+    def _asset(self) -> Asset | None:
+        thing = self._thing()
+        return self.session.project.assets.get(thing.asset) if thing else None
+
+    def _left(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(10, 10, 4, 10)
+        column.addWidget(heading_label("Objects"))
+        column.addWidget(self.objects, 1)
+        return panel
+
+    def _right(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(4, 10, 10, 10)
+        column.addWidget(self.panel)
+        switches = QHBoxLayout()
+        for widget in (self.casts, self.receives):
+            switches.addWidget(widget)
+        switches.addStretch(1)
+        column.addLayout(switches)
+        fine = QHBoxLayout()
+        fine.addWidget(self.detail_label)
+        fine.addWidget(self.detail)
+        fine.addStretch(1)
+        column.addLayout(fine)
+        column.addWidget(heading_label("Parts"))
+        column.addWidget(self.parts, 1)
+        column.addWidget(heading_label("Light"))
+        column.addWidget(self.light)
+        return panel
+
+
+DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
+    "Objects": through(OBJECTS, lambda desk: desk.panel),
+    "Project": (Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),),
+}

@@ -1,0 +1,333 @@
+"""The Tune desk: instances as a family tree, a large stage with comparisons, and the value sheet."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QTabWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.tune.compare_panel import ComparePanel
+from soft_lantern.app.desks.tune.family_tree import FAVOURITE, FamilyTree
+from soft_lantern.app.desks.tune.instance_commands import INSTANCE_COMMANDS, InstanceCommands
+from soft_lantern.app.desks.tune.pick_panel import PickPanel
+from soft_lantern.app.desks.tune.selection import TuneSelection
+from soft_lantern.app.desks.tune.sheet import Sheet
+from soft_lantern.app.desks.tune.sweep_strip import SweepStrip
+from soft_lantern.app.desks.tune.value_commands import VALUE_COMMANDS, ValueCommands
+from soft_lantern.app.desks.tune.variation_dialog import VariationDialog
+from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
+from soft_lantern.app.pictures.portraits import Portraits
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.stage.stage_bar import StageBar, with_bar
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.buttons import below, tool_button
+from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.work.mishaps import each_by_itself
+from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.graph.instances.picks import wearers, worn, worn_materials
+from soft_lantern.render.worker import RenderWorker
+
+VALUES, COMPARE = range(2)
+
+
+class TuneDesk(QWidget):
+    """Where designers tune. The graph cannot be reached from here."""
+
+    def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.worker = session, worker
+        self.selection = TuneSelection(session, self)
+        self._pictured: object = None
+        self.tree = FamilyTree()
+        self.stage = StageView(session, worker, "tune")
+        self.stage_bar = StageBar(session, self.stage)
+        self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
+        self.sheet = Sheet()
+        self.compare = ComparePanel(session, self.stage.comparison)
+        self.strip = SweepStrip(session, worker)
+        self.pick_panel = PickPanel(session)
+        self.instance_commands = InstanceCommands(session, self.selection, self)
+        self.value_commands = ValueCommands(session, worker, self.selection, self)
+        self.variations: VariationDialog | None = None
+        self.portraits = Portraits(session, worker, self)
+        self.portraits.arrived.connect(lambda i: self.tree.show_portrait(i, self.portraits.images.get(i)))
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self._left(), self._middle(), self._right()):
+            halves.addWidget(widget)
+        halves.setSizes([250, 660, 370])
+        halves.setStretchFactor(1, 1)
+        halves.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(halves)
+        instances, values, sheet = self.instance_commands, self.value_commands, self.sheet
+        instances.added.connect(self.tree.setFocus)  # so that F2 names it
+        self.selection.cleared.connect(self.tree.clearSelection)
+        self.selection.changed.connect(self._selected_elsewhere)
+        self.tree.chosen.connect(self._chosen)
+        self.tree.rename_wanted.connect(instances.rename)
+        self.tree.delete_wanted.connect(instances.delete)
+        self.tree.parent_wanted.connect(instances.put_under)
+        self.tree.menu_wanted.connect(lambda at: self.menu().popup(at))
+        self.search.textChanged.connect(lambda _: self._show_tree())
+        self.favourites.toggled.connect(lambda _: self._show_tree())
+        sheet.value_wanted.connect(values.set_value)
+        sheet.reset_wanted.connect(values.reset_values)
+        sheet.clamp_wanted.connect(values.clamp)
+        sheet.copy_wanted.connect(values.copy)
+        sheet.paste_wanted.connect(values.paste)
+        sheet.lock_wanted.connect(values.lock)
+        sheet.sweep_wanted.connect(lambda parameter: self.strip.open_on(self.selection.look_id, parameter))
+        self.strip.values_wanted.connect(values.set_values)
+        self.compare.take_wanted.connect(values.take_snapshot)
+        self.stage.picking.picked.connect(self._picked)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
+        self.selection.settle()
+        catch_up.stale = True
+
+    # What is shown
+
+    def stop(self) -> None:
+        """Stop what runs beside the window."""
+        self.stage.stop()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        each_by_itself(self.selection.settle, self._show_tree, self._show_selected)
+        if self.isVisible():
+            self.portraits.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.portraits.refresh()
+        self.tree.bring_into_sight()
+
+    def select(self, look_id: str) -> None:
+        """Select an instance, material or pick."""
+        self.selection.select(look_id)
+
+    def select_several(self, look_ids: list[str]) -> None:
+        """Select several instances, to edit them at once."""
+        self.tree.clearSelection()
+        for look_id in look_ids:
+            self.tree.items[look_id].setSelected(True)
+        self.selection.take(look_ids[-1], list(look_ids))
+        self._show_selected()
+
+    def menu(self) -> QMenu:
+        """What can be done with what is selected."""
+        menu = passing(QMenu(self))
+        for listed in (INSTANCES, VALUES_OF_THEM, TRYING):
+            for command in listed:
+                action = menu.addAction(command.name, lambda command=command: command.run(self))
+                assert action
+                action.setEnabled(not command.hindered(self))
+            menu.addSeparator()
+        return menu
+
+    def compare_by(self, mode: str) -> None:
+        """Compare what is tuned in that way, or no longer."""
+        self.tabs.setCurrentWidget(self.compare)
+        self.compare.compare("" if self.compare.mode.currentData() == mode else mode)
+
+    def find_instances(self) -> None:
+        """Go to the field that finds instances."""
+        self.search.setFocus()
+        self.search.selectAll()
+
+    def try_values(self) -> None:
+        """Open the strip of pictures with other values, or put it away."""
+        if self.strip.isHidden():
+            self.strip.open_on(self.selection.look_id)
+        else:
+            self.strip.close_strip()
+
+    def vary(self) -> None:
+        """Open random variations of what is selected."""
+        self.variations = passing(VariationDialog(self.session, self.worker, self.selection.look_id, self))
+        self.variations.open()
+
+    def for_designers(self) -> None:
+        """Take away what is the author's alone."""
+        self.sheet.author = False
+
+    def _show_tree(self) -> None:
+        self.tree.show_project(
+            self.session.project, self.selection.look_id, self.search.text(), favourites=self.favourites.isChecked()
+        )
+        if self._pictured is not self.tree.items:
+            self._pictured = self.tree.items
+            for look_id, image in self.portraits.images.items():
+                self.tree.show_portrait(look_id, image)
+
+    def _selected_elsewhere(self) -> None:
+        self.refresh()
+        self.tree.bring_into_sight()
+
+    def _show_selected(self) -> None:
+        project, look_id = self.session.project, self.selection.look_id
+        is_pick = look_id in project.picks
+        self.panels.setCurrentIndex(1 if is_pick else 0)
+        if is_pick:
+            self.pick_panel.show_pick(look_id)
+            self.name.setText(project.picks[look_id].name)
+            self.worn_by.setText("")
+            return
+        shown = self.selection.instances or [look_id]
+        self.sheet.show_looks(project, shown)
+        self.compare.look_id = look_id
+        if self.compare.isVisible() or self.stage.comparison.on:
+            self.compare.refresh()
+        self.strip.show_look(look_id)
+        self.stage.modes.put_on_card(look_id)
+        instance = self.selection.instance
+        several = f"{len(shown)} instances at once"
+        self.name.setText(several if len(shown) > 1 else instance.name if instance else "The material’s own defaults")
+        for button in (self.duplicate_button, self.delete_button):
+            button.setEnabled(instance is not None)
+        self._show_wearers(shown)
+
+    def _show_wearers(self, shown: list[str]) -> None:
+        scene = self.session.scene
+        found = list(wearers(self.session.project, scene, set(shown))) if scene else []
+        links = [link(f"{o.id}|{part}", f"{o.name}: {part}" if part else o.name) for o, part in found[:12]]
+        more = f" and {len(found) - 12} more" if len(found) > 12 else ""
+        instance, material = self.selection.instance, self.selection.material
+        kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
+        tried_on = instance.id if instance and not found and kin else ""
+        self.stage.modes.try_on(tried_on)
+        unworn = "Worn by nothing here; its kin show it" if tried_on else ""
+        self.worn_by.setText(f"Worn by {', '.join(links)}{more}" if links else unworn or "Worn by nothing here")
+
+    def _chosen(self, look_id: str, selected: list[str]) -> None:
+        self.selection.take(look_id, selected)
+        self._show_selected()
+
+    def _picked(self, object_id: str, part: str) -> None:
+        thing = self.session.scene.object(object_id) if self.session.scene else None
+        self.stage.modes.select(object_id, part)
+        look_id = worn(self.session.project, thing, part) if thing else ""
+        if look_id:
+            self.select(look_id)
+
+    def _follow(self, link: str) -> None:
+        """Show which part it is that wears it: alone, or with the others again."""
+        object_id, _, part = link.partition("|")
+        self.stage.modes.select(object_id, part)
+        self.stage.modes.solo(object_id, part)
+
+    # Parts
+
+    def _left(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(10, 10, 4, 10)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find: name, tag, spread > 3")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("find instances")
+        self.favourites = QToolButton()
+        self.favourites.setText(FAVOURITE)
+        self.favourites.setCheckable(True)
+        self.favourites.setToolTip("Favourites alone")
+        self.favourites.setAccessibleName("favourites alone")
+        top = QHBoxLayout()
+        top.addWidget(self.search, 1)
+        top.addWidget(self.favourites)
+        column.addLayout(top)
+        column.addWidget(self.tree, 1)
+        self.add_button = QPushButton("New instance")
+        self.add_button.setToolTip("An instance of what is selected above")
+        self.add_button.clicked.connect(self.instance_commands.add)
+        self.duplicate_button = tool_button("Duplicate", self.instance_commands.duplicate)
+        self.delete_button = tool_button("Delete", self.instance_commands.delete)
+        self.more_button = tool_button("More", lambda: self.menu().popup(below(self.more_button)))
+        row = QHBoxLayout()
+        row.addWidget(self.add_button, 1)
+        column.addLayout(row)
+        second = QHBoxLayout()
+        for button in (self.duplicate_button, self.delete_button, self.more_button):
+            second.addWidget(button, 1)
+        column.addLayout(second)
+        return panel
+
+    def _middle(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(with_bar(self.stage, self.stage_bar), 1)
+        column.addWidget(self.strip)
+        return panel
+
+    def _right(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(4, 10, 10, 10)
+        self.name = plain_label()
+        font = self.name.font()
+        font.setPointSizeF(13)
+        font.setBold(True)
+        self.name.setFont(font)
+        self.worn_by = linked_label()
+        self.worn_by.setToolTip("Click a part to see it alone, and again to see all")
+        self.worn_by.linkActivated.connect(self._follow)
+        self.tabs = QTabWidget()
+        self.tabs.addTab(self._values(), "Values")
+        self.tabs.addTab(self.compare, "Compare")
+        self.tabs.currentChanged.connect(lambda _: self.compare.refresh())
+        self.panels = QStackedWidget()
+        self.panels.addWidget(self.tabs)
+        self.panels.addWidget(self.pick_panel)
+        column.addWidget(self.name)
+        column.addWidget(self.worn_by)
+        column.addWidget(self.panels, 1)
+        return panel
+
+    def _values(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 8, 0, 0)
+        row = QHBoxLayout()
+        self.presets = tool_button("Presets", lambda: self.value_commands.preset_menu().popup(below(self.presets)))
+        self.try_button = tool_button("Try values", self.try_values)
+        self.vary_button = tool_button("Vary", self.vary)
+        self.try_button.setToolTip("Small pictures of a parameter at several values, or of two as a grid")
+        self.vary_button.setToolTip("Random instances within spreads, of which to keep some")
+        for button in (self.presets, self.try_button, self.vary_button):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(self.sheet, 1)
+        return page
+
+
+def _compares(name: str, keys: str, mode: str) -> Command[TuneDesk]:
+    return Command(name, lambda desk: desk.compare_by(mode), keys, designers=True, anywhere=True)
+
+
+INSTANCES: tuple[Command[TuneDesk], ...] = through(INSTANCE_COMMANDS, lambda desk: desk.instance_commands)
+VALUES_OF_THEM: tuple[Command[TuneDesk], ...] = through(VALUE_COMMANDS, lambda desk: desk.value_commands)
+TRYING: tuple[Command[TuneDesk], ...] = (
+    Command("Try values", TuneDesk.try_values, "Ctrl+Shift+V", designers=True, anywhere=True),
+    Command("Vary at random", TuneDesk.vary, designers=True, anywhere=True),
+    _compares("Compare side by side", "Ctrl+K", DIVIDER),
+    _compares("Compare four at once", "", FOUR),
+    _compares("Show the difference", "Ctrl+Shift+K", DIFFERENCE),
+    Command("Keep a snapshot", lambda desk: desk.compare.keep_snapshot(), designers=True),
+    Command("Find instances", TuneDesk.find_instances, "Ctrl+Shift+F", designers=True, anywhere=True),
+)
+TUNE_COMMANDS = {"Instances": (*INSTANCES, *VALUES_OF_THEM, *TRYING)}

@@ -1,0 +1,216 @@
+"""The instances as a family tree, with portraits, folders, search, favourites, and drags to new parents or parts."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence, QPixmap
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
+
+from soft_lantern.app.stage.drops import LOOK_DRAG
+from soft_lantern.app.widgets.labels import tip
+from soft_lantern.graph.document import Instance, Project
+from soft_lantern.graph.instances.family import searcher
+from soft_lantern.graph.instances.look_tree import shape_of
+from soft_lantern.graph.instances.values import children
+
+ID = Qt.ItemDataRole.UserRole
+FAVOURITE, LOCKS = "★", "locks"
+
+
+class FamilyTree(QTreeWidget):
+    """Shows materials, their instances, and picks. The signals tell what a person wants."""
+
+    chosen = pyqtSignal(str, list)
+    """The look or pick that is current, and all that are selected."""
+    rename_wanted = pyqtSignal(str, str)
+    parent_wanted = pyqtSignal(list, str)
+    """Instances dropped on a look, or on a pick that is to hold them."""
+    delete_wanted = pyqtSignal()
+    menu_wanted = pyqtSignal(object)
+    """A place on the screen where a menu for what is selected is to open."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setColumnCount(2)
+        self.setHeaderHidden(True)
+        self.setAccessibleName("instances")
+        self.setIconSize(QSize(38, 38))
+        self.setIndentation(14)
+        self.setUniformRowHeights(True)
+        self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
+        self.setEditTriggers(QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header = self.header()
+        assert header is not None
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.items: dict[str, QTreeWidgetItem] = {}
+        self._shape: object = None
+        self._wanted = ("", False, "")
+        self._filling = False
+        self.currentItemChanged.connect(lambda _: self._tell())
+        self.itemSelectionChanged.connect(self._tell)
+        self.itemChanged.connect(self._renamed)
+        self.customContextMenuRequested.connect(self._open_menu)
+
+    @property
+    def selected(self) -> list[str]:
+        """The ids that are selected, in the order of the tree."""
+        picked = {item.data(0, ID) for item in self.selectedItems()} - {None, ""}
+        return [look_id for look_id in self.items if look_id in picked]
+
+    def show_project(self, project: Project, current: str, sought: str = "", *, favourites: bool = False) -> None:
+        """Show the families, of which only what is sought where something is; nothing is rebuilt without need."""
+        self._filling = True
+        shape, sought = shape_of(project), sought.strip()
+        rebuilt = shape is not self._shape
+        if rebuilt:
+            kept = set(self.selected)
+            self._shape = shape
+            self._rebuild(project)
+            for look_id in kept & self.items.keys():
+                self.items[look_id].setSelected(True)
+        wanted = (sought, favourites, current if sought or favourites else "")
+        if rebuilt or sought or wanted != self._wanted:  # what is sought may be a value, which another edit changes
+            self._wanted = wanted
+            self._sift(project, current, sought, favourites)
+        item = self.items.get(current)
+        if item and self.currentItem() is not item:
+            self.setCurrentItem(item, 0, QItemSelectionModel.SelectionFlag.NoUpdate)
+        if item and not self.selectedItems():
+            item.setSelected(True)
+        self._filling = False
+
+    def bring_into_sight(self) -> None:
+        """Scroll so that the current look is seen."""
+        item = self.currentItem()
+        if item:
+            self.scrollToItem(item)
+
+    def show_portrait(self, look_id: str, image: QImage | None) -> None:
+        """Show a look's picture beside its name."""
+        item = self.items.get(look_id)
+        if image and item:
+            filling, self._filling = self._filling, True
+            icon = QIcon(QPixmap.fromImage(image))
+            icon.addPixmap(QPixmap.fromImage(image), QIcon.Mode.Selected)  # else it is tinted
+            item.setIcon(0, icon)
+            self._filling = filling
+
+    def _rebuild(self, project: Project) -> None:
+        icons = {look_id: item.icon(0) for look_id, item in self.items.items()}
+        self.clear()
+        self.items = {}
+        folders: dict[tuple[str, str], QTreeWidgetItem] = {}
+
+        def add(look_id: str, name: str, parent: QTreeWidget | QTreeWidgetItem) -> QTreeWidgetItem:
+            made = self.items[look_id] = QTreeWidgetItem(parent, [name])
+            made.setData(0, ID, look_id)
+            if look_id in icons:
+                made.setIcon(0, icons[look_id])
+            return made
+
+        def below(parent_id: str, item: QTreeWidgetItem) -> None:
+            for child in children(project, parent_id):
+                place = item
+                if child.folder:
+                    key = (parent_id, child.folder)
+                    if key not in folders:
+                        folders[key] = QTreeWidgetItem(item, [child.folder])
+                        folders[key].setFlags(Qt.ItemFlag.ItemIsEnabled)
+                    place = folders[key]
+                made = add(child.id, child.name, place)
+                made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+                self._mark(made, child)
+                below(child.id, made)
+
+        for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
+            below(material.id, add(material.id, material.name, self))
+        for pick in sorted(project.picks.values(), key=lambda p: p.name.lower()):
+            made = add(pick.id, pick.name, self)
+            made.setText(1, "pick")
+            made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+        self.expandAll()
+
+    def _mark(self, item: QTreeWidgetItem, instance: Instance) -> None:
+        marks = [FAVOURITE] * instance.favourite + [LOCKS] * bool(instance.locks)
+        item.setText(1, " ".join(marks))
+        item.setToolTip(0, tip(", ".join(instance.tags)))
+
+    def _sift(self, project: Project, current: str, sought: str, favourites: bool) -> None:
+        """Hide what is not sought; what is current stays, and whoever stands above something that does."""
+        fits = searcher(project, sought)
+
+        def visit(item: QTreeWidgetItem) -> bool:
+            found = False
+            for row in range(item.childCount()):
+                child = item.child(row)
+                if child:
+                    found = visit(child) or found
+            instance = project.instances.get(item.data(0, ID) or "")
+            own = instance is not None and (not favourites or instance.favourite) and fits(instance)
+            own = own or item.data(0, ID) == current
+            shown = own or found or not (sought or favourites)
+            item.setHidden(not shown)
+            return shown
+
+        for row in range(self.topLevelItemCount()):
+            top = self.topLevelItem(row)
+            if top:
+                visit(top)
+
+    def _tell(self) -> None:
+        item = self.currentItem()
+        if not self._filling and item and item.data(0, ID):
+            self.chosen.emit(item.data(0, ID), self.selected)
+
+    def _renamed(self, item: QTreeWidgetItem) -> None:
+        name = item.text(0).strip()
+        if not self._filling and item.data(0, ID) and name:
+            self.rename_wanted.emit(item.data(0, ID), name)
+
+    def _open_menu(self, at: QPoint) -> None:
+        viewport = self.viewport()
+        assert viewport
+        self.menu_wanted.emit(viewport.mapToGlobal(at))
+
+    def event(self, event: QEvent | None) -> bool:
+        """Keys that mean something here are not the window's while the tree has the focus."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            selects = event.matches(QKeySequence.StandardKey.SelectAll)
+            if selects or event.key() in (Qt.Key.Key_F2, Qt.Key.Key_Delete):
+                event.accept()
+                return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() == Qt.Key.Key_Delete:
+            self.delete_wanted.emit()
+        else:
+            super().keyPressEvent(event)
+
+    # Drags
+
+    def mimeTypes(self) -> list[str]:
+        return [LOOK_DRAG]
+
+    def mimeData(self, items: object) -> QMimeData | None:
+        data = QMimeData()
+        data.setData(LOOK_DRAG, " ".join(self.selected).encode())
+        return data
+
+    def supportedDropActions(self) -> Qt.DropAction:
+        return Qt.DropAction.CopyAction | Qt.DropAction.MoveAction
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is None or data is None or not data.hasFormat(LOOK_DRAG):
+            return
+        item = self.itemAt(event.position().toPoint())
+        event.setDropAction(Qt.DropAction.CopyAction)
+        event.accept()
+        ids = data.data(LOOK_DRAG).data().decode().split()
+        if item and item.data(0, ID):
+            self.parent_wanted.emit([each for each in ids if each != item.data(0, ID)], item.data(0, ID))

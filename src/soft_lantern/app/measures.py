@@ -1,0 +1,292 @@
+"""The benchmarks that need a window: how long it is ever busy while hands work."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, QPointF, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.main import make_application
+from soft_lantern.app.pictures.miniatures import Miniatures
+from soft_lantern.app.session.measurer import Answers, Question
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.demo.project import write_demo
+from soft_lantern.formats.saving import save_project
+from soft_lantern.graph.document import Instance, Project, changed
+from soft_lantern.graph.edits import connect
+from soft_lantern.graph.instances.values import override, put_material
+from soft_lantern.graph.layout import tidy
+from soft_lantern.measures.table import Row, chain
+
+FRAMES = 40
+PICTURES = 50
+
+
+def table() -> list[Row]:
+    """The measures that need a window."""
+    application = make_application()  # kept, or Qt takes it down
+    rows = [*_working_in_300(), *_panning_1000(), *_dressing(), *_colouring(), *_tuning_5000()]
+    application.processEvents()
+    return rows
+
+
+def _working_in_300() -> list[Row]:
+    """The longest the window's thread is busy while values are typed and wires moved in a 300-node graph."""
+    with tempfile.TemporaryDirectory() as folder:
+        save_project(put_material(Project(name="Bench"), tidy(chain(300))), Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        window.show()
+        _live(1500)
+        longest = 0.0
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            window.build.shelf.value_wanted.emit("weight", 0.2 + turn * 0.01)
+            longest = max(longest, time.perf_counter() - started)
+            _live(15)
+        rows = [Row("window busy by one typed value, 300 nodes", longest * 1000, 16, "ms")]
+        canvas, longest = window.build.canvas, 0.0
+        clamps = [i for i, n in canvas.material.nodes.items() if n.type == "clamp"]
+        clamps.sort(key=lambda node_id: int(node_id.rsplit("_", 1)[1]))
+        for turn in range(FRAMES):
+            first, other = clamps[turn % 20], clamps[turn % 20 + 30]
+            started = time.perf_counter()
+            canvas.edit("Wire", partial(connect, out=f"{first}.out", into=f"{other}.low"))
+            longest = max(longest, time.perf_counter() - started)
+            _live(15)
+        rows.append(Row("window busy by one wire, 300 nodes", longest * 1000, 33, "ms"))
+        window.session.saver.let_go()
+        window.close()
+    return rows
+
+
+def _dressing() -> list[Row]:
+    """The longest the window's thread is busy by one step of a hand on the basin scene's stage."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        session = window.session
+        session.open_scene("nectar_basin")
+        window.go_to_desk("Dress")
+        window.show()
+        window.dress.select("stones")
+        _live(4000)
+
+        def steps(step: Callable[[int], object]) -> float:
+            longest = 0.0
+            for turn in range(FRAMES):
+                started = time.perf_counter()
+                step(turn)
+                longest = max(longest, time.perf_counter() - started)
+                _live(15)
+            return longest * 1000
+
+        orbit = steps(lambda turn: session.set_view(changed(session.view, yaw=turn * 2.0)))
+        move = steps(lambda turn: session.change_object("Move", "stones", "m", position=(turn * 0.01, 0.0, 0.0)))
+        window.session.saver.let_go()
+        window.close()
+    return [
+        Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
+        Row("window busy by one step of a move, basin", move, 16, "ms"),
+    ]
+
+
+def _colouring() -> list[Row]:
+    """The longest the window's thread is busy by one step of a dragged stop and of a recoloured cell."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        window.session.open_scene("two_nectars")
+        window.go_to_desk("Colour")
+        window.show()
+        desk = window.colour
+        desk.choose("nectar_depths")
+        desk.gradient_page.bar.select(2)
+        _until(lambda: desk.stage.pictures.frames_drawn > 0 and desk.stage.pictures.still)
+        programs = window.worker.compiled
+        busy: dict[str, list[float]] = {"stop": [], "cell": []}
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            desk.gradient_page.bar.move_to(0.4 + turn * 0.005)
+            busy["stop"].append(time.perf_counter() - started)
+            _live(15)
+        compiled = window.worker.compiled - programs
+        desk.choose("moth_dust")
+        _live(500)
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            desk.palette_page.colour.changed.emit((turn / FRAMES, 0.2, 0.3, 1.0))
+            busy["cell"].append(time.perf_counter() - started)
+            _live(15)
+        window.session.saver.let_go()
+        window.close()
+    return [
+        Row("window busy by one step of a dragged stop", statistics.median(busy["stop"]) * 1000, 16, "ms"),
+        Row("window busy by one step of a cell's colour", statistics.median(busy["cell"]) * 1000, 16, "ms"),
+        Row("programs compiled by a dragged stop", float(compiled), 0, "programs"),
+    ]
+
+
+def _tuning_5000() -> list[Row]:
+    """A project of 200 materials and 5,000 instances: how fast it opens, is tuned and pictured."""
+    with tempfile.TemporaryDirectory() as folder:
+        home = Path(folder) / "p"
+        save_project(many(write_demo(home)), home)
+        started = time.perf_counter()
+        for path in home.rglob("*.json"):
+            json.loads(path.read_bytes())
+        reading = time.perf_counter() - started
+        started = time.perf_counter()
+        window = MainWindow(home)
+        window.show()
+        QApplication.processEvents()
+        opening = time.perf_counter() - started
+        tune = window.tune
+        window.session.open_scene("tea_terrace")
+        window.go_to_desk("Tune")
+        _live(4000)
+        tune.select("aged_copper")
+        _live(500)
+        tune.portraits.forget()  # thousands of others would be drawn in between
+        _live(500)
+        busy = []
+        programs = window.worker.compiled
+        for turn in range(FRAMES):
+            started = time.perf_counter()
+            tune.sheet.value_wanted.emit("roughness", 0.1 + turn * 0.01)
+            busy.append(time.perf_counter() - started)
+            _live(15)
+        compiled = window.worker.compiled - programs
+        _live(1500)
+        saving = _busy_while_saving(window)
+        idle = _idle(window)
+        seconds = _picturing(window)
+        window.session.saver.let_go()
+        window.close()
+    return [
+        Row("opening 5,000 instances, beyond twice the reading", opening - 2 * reading, 1.0, "s"),
+        Row("window busy by one step of a slider, 5,000 instances", statistics.median(busy) * 1000, 16, "ms"),
+        Row("programs compiled by tuning", float(compiled), 0, "programs"),
+        Row("window busy by saving, 5,000 instances", saving * 1000, 50, "ms"),
+        Row("share of a core while nothing happens", idle * 100, 0.5, "%"),
+        Row("500 small pictures of looks", seconds * 500 / PICTURES, 60, "s"),
+    ]
+
+
+def _busy_while_saving(window: MainWindow) -> float:
+    """The longest the window's thread is away while one changed value is saved, in seconds."""
+    over: list[bool] = []
+    longest, last = 0.0, time.perf_counter()
+    window.session.saver.begin(over.append)
+    while not over:
+        QApplication.processEvents()
+        now = time.perf_counter()
+        longest, last = max(longest, now - last), now
+        time.sleep(0.0005)
+        last = time.perf_counter()
+    return longest
+
+
+def _idle(window: MainWindow, seconds: float = 8.0) -> float:
+    """The share of a core that an open window takes while nothing happens in it."""
+    window.go_to_desk("Build")
+    _live(4000)
+    loop, began = QEventLoop(), [time.process_time(), time.perf_counter()]
+    QTimer.singleShot(int(seconds * 1000), loop.quit)
+    loop.exec()
+    return (time.process_time() - began[0]) / (time.perf_counter() - began[1])
+
+
+def _picturing(window: MainWindow) -> float:
+    """How long it takes to draw small pictures of instances of one family with values of their own."""
+    miniatures = Miniatures(window.session, window.worker, "bench")
+    project = window.session.project
+    started = time.perf_counter()
+    for turn in range(PICTURES):
+        there = override(project, "aged_copper", "roughness", 0.1 + turn * 0.01)
+        miniatures.want(turn, there, "aged_copper", 128)
+    while not miniatures.settled:
+        _live(5)
+    return time.perf_counter() - started
+
+
+def many(project: Project) -> Project:
+    """The project with copies of its materials up to 200, and instances up to 5,000."""
+    materials, instances = dict(project.materials), dict(project.instances)
+    first = list(project.materials.values())
+    for number in range(200 - len(materials)):
+        copy = changed(first[number % len(first)], id=f"copy_{number}", name=f"Copy {number}")
+        materials[copy.id] = copy
+    parents = list(materials)
+    for number in range(5000 - len(instances)):
+        parent = f"many_{number - 1}" if number % 3 == 0 and number else parents[number % len(parents)]
+        made = Instance(id=f"many_{number}", name=f"Many {number}", parent=parent)
+        instances[made.id] = made
+    return changed(project, materials=materials, instances=instances)
+
+
+def _panning_1000() -> list[Row]:
+    """The longest frame of a canvas of 1,000 nodes, each with its thumbnail, while it is panned and zoomed."""
+    canvas = Canvas()
+    canvas.resize(1280, 720)
+    canvas.show_material(tidy(chain(1000)))
+    canvas.show()
+    _live(300)
+    rows = []
+    measurer = Answers()
+    canvas.show_answer(measurer.answer(Question(canvas.material, {})))
+    for name, scale in (("as a whole", canvas.scale), ("close by", 0.7)):
+        canvas.scale = scale
+        canvas.repaint()
+
+        def pan() -> None:
+            canvas.origin += QPointF(-9, 4)
+            canvas.repaint()
+
+        rows.append(Row(f"pan of 1,000 nodes, {name}", _longest(pan), 33, "ms"))
+
+    def zoom() -> None:
+        canvas.scale *= 1.03
+        canvas.repaint()
+
+    canvas.scale = 0.3
+    rows.append(Row("zoom into 1,000 nodes", _longest(zoom), 33, "ms"))
+    canvas.close()
+    return rows
+
+
+def _live(milliseconds: int) -> None:
+    """Let the window live for a while."""
+    end = time.perf_counter() + milliseconds / 1000
+    while time.perf_counter() < end:
+        QApplication.processEvents()
+        time.sleep(0.001)
+
+
+def _until(condition: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Let the window live until something is so."""
+    end = time.perf_counter() + seconds
+    while not condition() and time.perf_counter() < end:
+        _live(50)
+
+
+def _longest(step: Callable[[], None]) -> float:
+    longest = 0.0
+    for _ in range(FRAMES):
+        started = time.perf_counter()
+        step()
+        longest = max(longest, time.perf_counter() - started)
+    return longest * 1000
+
+
+if __name__ == "__main__":
+    for row in table():
+        print(row, file=sys.stderr)

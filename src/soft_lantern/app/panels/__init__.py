@@ -1,0 +1,1 @@
+"""Panels that several desks show."""

@@ -1,0 +1,172 @@
+"""The selected object in numbers: which one, where it stands, how it is turned and scaled, and what it wears."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
+
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.formats.assets import READABLE
+from soft_lantern.graph.document import Asset, StageObject, new_id
+from soft_lantern.graph.instances.picks import wearables
+from soft_lantern.graph.scenes import with_copy, without_object
+from soft_lantern.scene.primitives import PRIMITIVES
+
+_FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
+WHOLE = "whole object"
+
+
+class ObjectPanel(QWidget):
+    """Edits the objects of the scene. `selected` tells which object a person chose.
+
+    `with_parts`: what the parts wear is chosen here, rather than beside it.
+    """
+
+    selected = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None, *, with_parts: bool = True) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.object_id = ""
+        self.part = ""
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setVerticalSpacing(4)
+        layout.setHorizontalSpacing(4)
+        self.chooser = QComboBox()
+        self.chooser.setAccessibleName("object")
+        self.chooser.activated.connect(lambda _: self.selected.emit(self.chooser.currentData() or ""))
+        self.add_button = QToolButton()
+        self.add_button.setText("Add…")
+        self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add_button.setMenu(self._add_menu())
+        layout.addWidget(self.chooser, 0, 0, 1, 3)
+        layout.addWidget(self.add_button, 0, 3)
+        self.fields: dict[str, list[NumberField]] = {}
+        for row, (name, (unit, step)) in enumerate(_FIELDS.items(), 1):
+            label = quiet_label(name)
+            layout.addWidget(label, row, 0)
+            self.fields[name] = []
+            for axis in range(3):
+                field = NumberField(0.0, unit=unit, step=step)
+                field.setAccessibleName(f"{name} {'xyz'[axis]}")
+                field.changed.connect(lambda value, name=name, axis=axis: self._typed(name, axis, value))
+                layout.addWidget(field, row, axis + 1)
+                self.fields[name].append(field)
+        worn = quiet_label("wears")
+        layout.addWidget(worn, 4, 0)
+        self.part_box = QComboBox()
+        self.part_box.setAccessibleName("part")
+        self.part_box.activated.connect(lambda _: self._show_part(self.part_box.currentData()))
+        self.look_box = QComboBox()
+        self.look_box.setAccessibleName("wears")
+        self.look_box.activated.connect(lambda _: self._wear(self.look_box.currentData()))
+        for box in (self.chooser, self.part_box, self.look_box):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(5)
+        layout.addWidget(self.part_box, 4, 1)
+        layout.addWidget(self.look_box, 4, 2, 1, 2)
+        for widget in (worn, self.part_box, self.look_box):
+            widget.setVisible(with_parts)
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
+        self.refresh()
+
+    def show_object(self, object_id: str, part: str = "") -> None:
+        """Show another object, and the part whose look is edited."""
+        self.object_id, self.part = object_id, part
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        self.object_id = thing.id if thing else ""
+        there = [(each.name, each.id) for each in (scene.objects if scene else ())]
+        fill(self.chooser, [("no object selected", ""), *there], self.object_id)
+        for name, fields in self.fields.items():
+            for axis, field in enumerate(fields):
+                field.setEnabled(thing is not None)
+                field.show_value(getattr(thing, name)[axis] if thing else 0.0)
+                if thing is None:
+                    field.clear()
+        self.part_box.setEnabled(thing is not None)
+        self.look_box.setEnabled(thing is not None)
+        if thing:
+            self._show_wearing(thing)
+        else:
+            self.part_box.clear()
+            self.look_box.clear()
+
+    def delete(self) -> None:
+        """Take the selected object off the stage."""
+        object_id = self.object_id
+        if object_id:
+            self.session.edit_scene("Delete object", lambda scene: without_object(scene, object_id))
+
+    def duplicate(self) -> None:
+        """Stand a copy of the selected object beside it."""
+        object_id, copy_id = self.object_id, new_id("object")
+        if object_id and self.session.edit_scene("Duplicate object", lambda s: with_copy(s, object_id, copy_id)):
+            self.selected.emit(copy_id)
+
+    def choose_file(self) -> None:
+        """Ask for a mesh file and import it."""
+        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
+        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", f"Meshes ({kinds})")
+        if path:
+            self.session.import_mesh(Path(path))
+
+    def add_primitive(self, shape: str) -> None:
+        """Stand a primitive on the stage."""
+        asset = Asset(id=new_id(shape), name=shape.capitalize(), primitive=shape, subdivision=64)  # type: ignore[arg-type]
+        self.selected.emit(self.session.add_object(asset))
+
+    def _add_menu(self) -> QMenu:
+        menu = QMenu(self)
+        for shape in PRIMITIVES:
+            menu.addAction(shape.capitalize(), lambda shape=shape: self.add_primitive(shape))
+        menu.addSeparator()
+        menu.addAction("Import mesh…", self.choose_file)
+        menu.addSeparator()
+        menu.addAction("Duplicate object", self.duplicate)
+        menu.addAction("Delete object", self.delete)
+        return menu
+
+    def _show_wearing(self, thing: StageObject) -> None:
+        model = self.session.models.get(thing.asset)
+        names = [part.name for part in model.parts] if model else []
+        part = self.part if self.part in names else ""
+        fill(self.part_box, [(WHOLE, ""), *((name, name) for name in names)], part)
+        looks = [(name, look_id) for look_id, name in wearables(self.session.project)]
+        worn = thing.wears.get(part, "")
+        if part:
+            looks.insert(0, ("as the whole object", ""))
+        elif worn not in [look_id for _, look_id in looks]:
+            looks.insert(0, ("plain grey", worn))
+        fill(self.look_box, looks, worn)
+
+    def _show_part(self, part: str) -> None:
+        self.part = part
+        self.refresh()
+
+    def _wear(self, look_id: str) -> None:
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if thing:
+            part = self.part_box.currentData() or ""
+            self.session.dress_part(thing.id, part, look_id)
+
+    def _typed(self, name: str, axis: int, value: float) -> None:
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if thing:
+            x, y, z = (value if i == axis else old for i, old in enumerate(getattr(thing, name)))
+            self.session.change_object(f"Set {name}", thing.id, f"{name} {thing.id}", **{name: (x, y, z)})

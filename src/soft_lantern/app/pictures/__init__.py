@@ -1,0 +1,1 @@
+"""Small pictures of looks, and several looks in one picture."""

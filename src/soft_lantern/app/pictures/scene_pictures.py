@@ -1,0 +1,113 @@
+"""The live pictures of one stage: asked for as things change, drawn beside the window, kept until the next one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from soft_lantern.app.pictures.lens import Lens
+from soft_lantern.app.pictures.pace import Pace
+from soft_lantern.app.pictures.sight import Sight
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.widgets.pixel_image import opaque_image
+from soft_lantern.app.work.beside import reply_to
+from soft_lantern.graph.document import Project, Scene
+from soft_lantern.graph.instances.picks import wearing, worn
+from soft_lantern.render.card import card_frame
+from soft_lantern.render.frame import Frame, LinearPixels, Picture
+from soft_lantern.render.frame_cost import tally
+from soft_lantern.render.staging import Looks, frame_of
+from soft_lantern.render.worker import Job, RenderWorker
+
+SAMPLES = 4
+"""Squared, the places looked at for each pixel of a still picture."""
+
+
+class ScenePictures(QObject):
+    """The newest picture is `image`, and `linear` the same before display. `place` names who asks, for the worker."""
+
+    arrived = pyqtSignal(object)
+    """The picture, as `render.frame.Picture`."""
+    failed = pyqtSignal(str)
+    """What went wrong with a picture."""
+
+    def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QObject) -> None:
+        super().__init__(parent)
+        self.session, self.worker, self.place = session, worker, place
+        self.image = QImage()
+        self.linear: LinearPixels | None = None
+        self.figures: list[str] = []
+        self.frames_drawn = 0
+        self.still = False
+        """Whether the picture is one of full quality, of how things are now."""
+        self.pace = Pace()
+        self._asked = 0
+        self._looks = Looks()
+
+    @property
+    def scene(self) -> Scene | None:
+        """The scene on the stage."""
+        return self.session.scene
+
+    def request(self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
+        """Ask for a picture at a size in pixels, or smaller while hands move; its size."""
+        share = 1.0 if still or sight.card else self.pace.share
+        size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
+        self._asked += 1
+        asked, self.still = self._asked, False
+        make = self.frame_maker(sight, size, SAMPLES if still else 0)
+        costs: list[str] = []
+        pace, moving = self.pace, not still and not sight.card
+        arrived, failed = reply_to(self, self._take), reply_to(self, self.failed.emit)
+
+        def made() -> Frame:
+            frame = make()
+            if figures:
+                costs[:] = tally(frame)
+            return frame
+
+        def deliver(picture: Picture) -> None:
+            if moving:
+                pace.drawn(share, picture.seconds)
+            arrived(picture, asked if still else 0, costs)
+
+        self.worker.submit(self.place, Job(made, deliver, failed))
+        return size
+
+    def frame_maker(
+        self, sight: Sight, size: tuple[int, int], samples: int, project: Project | None = None
+    ) -> Callable[[], Frame]:
+        """What makes the frame of how things are now, or would be in another project, on any thread."""
+        project = project or self.session.project
+        scene = project.scenes.get(self.session.scene_id) or self.scene
+        assert scene
+        models, images = dict(self.session.models), dict(self.session.images)
+        options, looks, at = sight.options, self._looks, sight.time
+        if sight.card:
+            card, look_id = sight.card, self.look_on_card(sight)
+            environment = scene.environment
+            return lambda: card_frame(project, look_id, card, size, options, looks, environment, at, images)
+        tried = wearing(project, scene, "", sight.tried) if sight.tried else project
+        shown, camera = tried.scenes[scene.id], Lens(self.session.view, size).camera
+        return lambda: frame_of(tried, shown, models, camera, size, options, looks, at, samples, images)
+
+    def look_on_card(self, sight: Sight) -> str:
+        """What the card wears: what is tuned or selected, or the open material."""
+        thing = self.scene.object(sight.selected) if self.scene and sight.selected else None
+        return (
+            sight.on_card
+            or sight.tried
+            or (worn(self.session.project, thing) if thing else "")
+            or self.session.material_id
+        )
+
+    def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
+        height, width = picture.pixels.shape[:2]
+        self.image = opaque_image(picture.pixels)
+        self.linear = picture.linear
+        self.still = still_of == self._asked
+        self.figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
+        self.frames_drawn += 1
+        self.arrived.emit(picture)

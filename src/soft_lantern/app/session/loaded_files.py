@@ -1,0 +1,135 @@
+"""What the files of the open project hold, read beside the window: models by asset, images by texture.
+
+The images of gradients and palettes, which have no files, are kept here too.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from soft_lantern.app.work.background import Background
+from soft_lantern.formats.assets import load_model
+from soft_lantern.formats.images import load_texture
+from soft_lantern.graph.document import Asset, Project, Texture, changed
+from soft_lantern.graph.notice import Notice, Severity
+from soft_lantern.graph.ramps.images import ramp_images
+from soft_lantern.scene.mesh import Model
+from soft_lantern.values.images import Image
+
+T = TypeVar("T")
+KEPT_FOR_UNDO = 12
+"""Models and images that are kept although nothing of the project reads them any more."""
+
+
+class LoadedFiles(QObject):
+    """`changed` tells that something was read, or could not be; `notices` holds what is to be said of each file."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, folder: Path, background: Background, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.folder, self._background = folder, background
+        self.models: dict[str, Model] = {}
+        self.images: dict[str, Image] = {}
+        self.loading: set[str] = set()
+        self.notices: dict[str, list[Notice]] = {}
+        self._textures: dict[str, Texture] = {}
+        self._assets: dict[str, Asset] = {}
+        self._gone: dict[str, None] = {}
+        self._followed = Project(name="")
+
+    def follow(self, project: Project) -> None:
+        """Read what a project has that is not read yet, or is read otherwise now."""
+        before, self._followed = self._followed, project
+        for asset in project.assets.values() if project.assets is not before.assets else ():
+            if self._assets.get(asset.id) != asset:
+                self._assets[asset.id] = asset
+                self.loading.add(asset.id)
+                self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
+        for texture in project.textures.values() if project.textures is not before.textures else ():
+            if self._textures.get(texture.id) != texture:
+                self._textures[texture.id] = texture
+                self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+        if project.assets is not before.assets:
+            self._let_go(before.assets.keys() - project.assets.keys(), project.assets.keys())
+        if project.textures is not before.textures:
+            self._let_go(before.textures.keys() - project.textures.keys(), project.textures.keys())
+        if project.gradients is not before.gradients or project.palettes is not before.palettes:
+            self._follow_ramps(before, project)
+
+    def _let_go(self, gone: Iterable[str], present: Iterable[str]) -> None:
+        """Keep what went for a while, since undo may bring it back, then give its memory back."""
+        for record_id in present:
+            self._gone.pop(record_id, None)
+        self._gone.update(dict.fromkeys(gone))
+        while len(self._gone) > KEPT_FOR_UNDO:
+            record_id = next(iter(self._gone))
+            for held in (self._gone, self.models, self.images, self._assets, self._textures, self.notices):
+                held.pop(record_id, None)
+
+    def read_again(self, path: str) -> None:
+        """Read a mesh or image file anew that was written meanwhile."""
+        name = os.path.relpath(path, self.folder).replace(os.sep, "/")
+        for asset in [each for each in self._assets.values() if each.file == name]:
+            self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
+        for texture in [each for each in self._textures.values() if each.file == name]:
+            self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+
+    def hold_model(self, asset: Asset, model: Model) -> None:
+        """Take in a model that is read already."""
+        self.models[asset.id], self._assets[asset.id] = model, asset
+        self.notices[asset.id] = _remarks(asset, model)
+
+    def hold_image(self, texture: Texture, image: Image) -> None:
+        """Take in an image that is read already."""
+        self.images[texture.id], self._textures[texture.id] = image, texture
+
+    def _follow_ramps(self, old: Project, project: Project) -> None:
+        """Make the images of gradients and palettes that changed, and let go of those that went."""
+        before = {**old.gradients, **old.palettes}
+        others = changed(
+            project,
+            gradients={key: each for key, each in project.gradients.items() if before.get(key) is not each},
+            palettes={key: each for key, each in project.palettes.items() if before.get(key) is not each},
+        )
+        self.images |= ramp_images(others)
+        for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
+            self.images.pop(gone, None)
+
+    def _read(self, held: dict[str, T], record_id: str, read: Callable[[], tuple[T, list[Notice]]]) -> None:
+        """Read a file beside the window; whatever comes of it, it is no longer awaited."""
+        kind = "mesh" if held is self.models else "texture"
+        self._background.work_out(
+            read,
+            lambda found: self._take(held, record_id, *found),
+            lambda text: self._take(held, record_id, None, [Notice(Severity.ERROR, kind, text, record_id)]),
+        )
+
+    def _take(self, held: dict[str, T], record_id: str, read: T | None, notices: list[Notice]) -> None:
+        """Hold what was read of an asset's or texture's file, or nothing where it could not be."""
+        self.loading.discard(record_id)
+        if read:
+            held[record_id] = read
+        else:
+            held.pop(record_id, None)
+        self.notices[record_id] = notices
+        self.changed.emit()
+
+
+def _model_of(asset: Asset, folder: Path) -> tuple[Model, list[Notice]]:
+    model = load_model(asset, folder)
+    return model, _remarks(asset, model)
+
+
+def _image_of(texture: Texture, folder: Path) -> tuple[Image, list[Notice]]:
+    return load_texture(texture, folder), []
+
+
+def _remarks(asset: Asset, model: Model) -> list[Notice]:
+    return [Notice(Severity.INFO, "mesh", remark, asset.id) for remark in model.remarks]

@@ -1,0 +1,350 @@
+"""The open project: applies edits, keeps undo, and tells the views what changed.
+
+An edit is a function from the project of that moment to the next. Edits of one gesture, such as a slider drag, become
+one entry of what can be undone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtCore import QEvent, QObject, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QApplication
+
+from soft_lantern.app.session.history import Edit, History
+from soft_lantern.app.session.loaded_files import LoadedFiles
+from soft_lantern.app.session.saver import Saver
+from soft_lantern.app.work.background import Background, Run
+from soft_lantern.app.work.tasks import Task
+from soft_lantern.app.work.timers import single_shot
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.assets import Imported, bring_in
+from soft_lantern.formats.images import bring_in_image
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.graph.document import Asset, Material, Project, Scene, Texture, View, changed, new_id, with_records
+from soft_lantern.graph.instances.picks import dressed, most_worn, worn_materials
+from soft_lantern.graph.instances.values import edited_graph
+from soft_lantern.graph.notice import Notice, Severity
+from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene, put_scene, without_scene
+from soft_lantern.progress import Progress
+from soft_lantern.render.staging import scene_bounds
+from soft_lantern.scene.transforms import view_of_bounds
+from soft_lantern.values.images import Image
+
+T = TypeVar("T")
+NOTICES_DELAY = 120
+
+
+class Session(QObject):
+    """One open project."""
+
+    changed = pyqtSignal(object, object)
+    """The project before and after an edit."""
+    opened_material = pyqtSignal()
+    models_changed = pyqtSignal()
+    view_changed = pyqtSignal()
+    notices_changed = pyqtSignal()
+    saved_changed = pyqtSignal()
+    object_imported = pyqtSignal(str)
+    """The id of an object that an import has put on the stage."""
+    task_started = pyqtSignal(object)
+    """Long work, as an `app.tasks.Task`."""
+    told = pyqtSignal(str)
+    """A sentence for the person."""
+
+    def __init__(self, folder: Path) -> None:
+        """Open the project in a folder. Raises BadProject."""
+        super().__init__()
+        self.folder = folder
+        opened = open_project(folder)
+        self.project = opened.project
+        self.file_notices = opened.notices
+        self.notices: list[Notice] = []
+        self._checked: list[Notice] = []
+        self._measured: tuple[Material, list[Notice]] | None = None
+        self.background = Background(self)
+        self.background.started.connect(self.task_started)
+        self.background.failed.connect(self._complain)
+        self.files = LoadedFiles(folder, self.background, self)
+        self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
+        self.undo = History(self)
+        self.undo.put.connect(self._put)
+        self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
+        self.saver.told.connect(self._complain)
+        self.saver.touched.connect(self.files.read_again)
+        self.saver.changed.connect(self.saved_changed)
+        self._show_scene(next(iter(sorted(self.project.scenes)), ""))
+        self.material_id = most_worn(self.project, self.scene_id)
+        self.gesture = 0
+        self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
+        self.files.changed.connect(self.models_changed)
+        self.files.changed.connect(self._notices_timer.start)
+        self.files.follow(self.project)
+        self._notices_timer.start()
+        application = QApplication.instance()
+        if application:
+            application.installEventFilter(self)
+
+    # What is open
+
+    @property
+    def material(self) -> Material | None:
+        """The material, or snippet, whose graph is open."""
+        return self.project.graph(self.material_id)
+
+    @property
+    def scene(self) -> Scene | None:
+        """The scene on the stage."""
+        return self.project.scenes.get(self.scene_id)
+
+    def open_material(self, material_id: str) -> None:
+        """Open another material's graph."""
+        if self.project.graph(material_id) and material_id != self.material_id:
+            self.material_id = material_id
+            self.opened_material.emit()
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether everything is on disk."""
+        return self.saver.is_saved
+
+    # Edits
+
+    def apply(self, name: str, edit: Callable[[Project], Project], merge: str = "") -> bool:
+        """Edit the project of this moment, as one thing to undo; where it cannot be done, say why and change nothing.
+
+        Edits with the same `merge` within one gesture become one. An edit that gives back what it was given is none.
+        """
+        try:
+            after = edit(self.project)
+        except LanternError as error:
+            self._complain(str(error))
+            return False
+        if after is not self.project and after != self.project:
+            key = f"{merge}@{self.gesture}" if merge else ""
+            self.undo.push(Edit(name, self.project, after, key))
+        return True
+
+    def attempt(self, work: Callable[[], object]) -> bool:
+        """Do what is no edit, such as writing a file; where it cannot be done, say why."""
+        try:
+            work()
+        except LanternError as error:
+            self.complain(error)
+            return False
+        return True
+
+    def complain(self, error: LanternError) -> None:
+        """Say why something cannot be done."""
+        self._complain(str(error))
+
+    def edit_material(self, name: str, material_id: str, edit: Callable[[Material], Material], merge: str = "") -> bool:
+        """Edit a material or snippet."""
+        return self.apply(name, lambda project: edited_graph(project, material_id, edit), merge)
+
+    def edit_scene(self, name: str, edit: Callable[[Scene], Scene], merge: str = "") -> bool:
+        """Edit the scene on the stage."""
+        scene_id = self.scene_id
+        return self.apply(name, lambda project: edited_scene(project, scene_id, edit), merge)
+
+    def change_object(self, name: str, object_id: str, merge: str = "", **fields: object) -> bool:
+        """Replace some fields of an object on the stage."""
+        return self.edit_scene(name, lambda scene: changed_object(scene, object_id, fields), merge)
+
+    def dress_part(self, object_id: str, part: str, look_id: str) -> None:
+        """Let a part of an object, "" for the whole, wear a look or pick; "" takes off what it wore."""
+        self.edit_scene("Dress", lambda scene: dressed(scene, object_id, part, look_id))
+
+    def _put(self, project: Project) -> None:
+        """Make a project the present one: what an edit, undo and redo come to."""
+        old, self.project = self.project, project
+        if project.graph(self.material_id) is None:
+            self.material_id = most_worn(project, self.scene_id)
+            self.opened_material.emit()
+        if self.scene_id not in project.scenes:
+            self._show_scene(next(iter(sorted(project.scenes)), ""))
+        self.files.follow(project)
+        self.changed.emit(old, project)
+        self._notices_timer.start()
+        self.saver.edited()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Every press of a mouse button or key begins a gesture; a key that is held goes on with its own."""
+        if isinstance(event, QMouseEvent):
+            self.gesture += event.type() == QEvent.Type.MouseButtonPress
+        elif isinstance(event, QKeyEvent):
+            self.gesture += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
+        return False
+
+    # The scene
+
+    def add_object(self, asset: Asset, imported: Imported | None = None) -> str:
+        """Stand an asset on the stage, in a new scene where there is none, and return the object's id.
+
+        It wears what it was imported with, or the open material where that is nothing.
+        """
+        if self.scene is None:
+            scene = new_scene(self.project)
+            self.scene_id, self.view = scene.id, scene.view
+        worn = imported.wears if imported and imported.wears else {"": self.material_id} if self.material_id else {}
+        object_id, scene_id = new_id("object"), self.scene_id
+
+        def added(project: Project) -> Project:
+            if imported:
+                project = imported.into(project)
+            if scene_id not in project.scenes:
+                project = put_scene(project, changed(scene, name="Stage"))
+            return added_object(project, scene_id, asset, worn, object_id)
+
+        self.apply(f"Add {asset.name}", added)
+        return object_id
+
+    def open_scene(self, scene_id: str) -> None:
+        """Put another scene on the stage, seen as it opens."""
+        if scene_id in self.project.scenes and scene_id != self.scene_id:
+            self._show_scene(scene_id)
+            self.changed.emit(self.project, self.project)
+            self.view_changed.emit()
+            if self.material_id not in worn_materials(self.project, scene_id):
+                self.open_material(most_worn(self.project, scene_id))
+
+    def _show_scene(self, scene_id: str) -> None:
+        """The scene and its view change together, so that no picture is asked for with one of them alone."""
+        self.scene_id = scene_id
+        self.view = self.scene.view if self.scene else View()
+
+    def add_scene(self) -> None:
+        """Add an empty scene and put it on the stage."""
+        scene = new_scene(self.project)
+        self.apply(f"Add {scene.name}", lambda project: put_scene(project, scene))
+        self.open_scene(scene.id)
+
+    def remove_scene(self) -> None:
+        """Take the scene on the stage away; its assets stay in the project."""
+        scene_id = self.scene_id
+        if self.scene:
+            self.apply(f"Delete {self.scene.name}", lambda project: without_scene(project, scene_id))
+
+    def set_view(self, view: View) -> None:
+        """Look from elsewhere. The view is not part of the document."""
+        self.view = view
+        self.view_changed.emit()
+
+    def frame_all(self, only: str = "") -> None:
+        """Look so that everything on the stage is in the picture, or one object by its id."""
+        if self.scene:
+            chosen = self.scene.object(only)
+            shown = changed(self.scene, objects=(chosen,)) if chosen else self.scene
+            self.set_view(view_of_bounds(*scene_bounds(shown, self.models), self.view))
+
+    # Files
+
+    def save(self) -> bool:
+        """Write the project into its folder, and wait for it; where the disk refuses, say so and keep everything."""
+        return self.saver.save()
+
+    def settle_same_id(self, notice: Notice, choice: str) -> None:
+        """Let one of two files with the same id count, as an edit; then the notice goes."""
+        if self.apply(choice, lambda project: self.saver.settle_same_id(project, notice.port, choice)):
+            self.file_notices = tuple(each for each in self.file_notices if each is not notice)
+            self._gather_notices()
+
+    def import_mesh(self, path: Path) -> None:
+        """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
+        folder = self.folder
+        self._import(path, lambda progress: bring_in(path, folder, progress), self._imported)
+
+    def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
+        """Copy an image into the project as a texture; the reading happens beside the window."""
+        folder = self.folder
+        self._import(path, lambda _: bring_in_image(path, folder), lambda read: self._imported_image(*read, then))
+
+    def change_texture(self, texture: Texture) -> None:
+        """Put a texture in place of the one of its id, or take it in."""
+        self.apply(f"Change {texture.name}", lambda project: with_records(project, texture))
+
+    def close(self) -> None:
+        """Stop what runs beside the window."""
+        self._notices_timer.stop()
+        self.saver.end()
+        application = QApplication.instance()
+        if application:
+            application.removeEventFilter(self)
+        self.background.stop()
+        self.blockSignals(True)  # whoever listens is about to go
+
+    # Beside the window
+
+    def _import(self, path: Path, read: Callable[[Progress], T], take: Callable[[T], None]) -> None:
+        """Read a file beside the window, then take what was read; where it cannot be read, say why."""
+        self.told.emit(f"Reading {path.name}…")
+        self.beside(f"Reading {path.name}", read, take, self.background.submit)
+
+    def beside(
+        self, words: str, work: Callable[[Progress], T], take: Callable[[T], object], run: Run | None = None
+    ) -> Task:
+        """Do long work beside the window, then take what it gives; where it fails, say why."""
+        return self.background.begin(words, work, take, run)
+
+    def _complain(self, text: str) -> None:
+        self.told.emit(sentence(text))
+
+    def _imported(self, found: Imported) -> None:
+        asset, model = found.asset, found.model
+        self.files.hold_model(asset, model)
+        object_id = self.add_object(asset, found)
+        if found.surfaces.materials:
+            self.open_material(found.surfaces.materials[0].id)
+        self.models_changed.emit()
+        self.object_imported.emit(object_id)
+        triangles = sum(len(p.mesh.triangles) for p in model.parts)
+        text = f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles"
+        surfaces = len(found.surfaces.instances)
+        self.told.emit(f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text)
+
+    def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
+        self.files.hold_image(texture, image)
+        self.apply(f"Import {texture.name}", lambda project: with_records(project, texture))
+        self.models_changed.emit()
+        self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
+        if then:
+            then(texture)
+
+    def _find_notices(self) -> None:
+        project, images = self.project, dict(self.images)
+        self.background.work_out(
+            lambda: check_project(project, images), lambda found: self._found_notices(project, found)
+        )
+
+    def _found_notices(self, project: Project, found: list[Notice]) -> None:
+        if project is self.project:
+            self._checked = found
+            self._gather_notices()
+
+    def take_measured(self, material: Material, notices: list[Notice]) -> None:
+        """Put the notices that rest on measured values in place of those from the document alone."""
+        if material is self.project.graph(material.id):
+            self._measured = (material, notices)
+            self._gather_notices()
+
+    def _gather_notices(self) -> None:
+        files = (*self.project.assets, *self.project.textures)
+        of_files = [n for file_id in files for n in self.files.notices.get(file_id, [])]
+        found = self._checked
+        if self._measured and self._measured[0] is self.project.graph(self._measured[0].id):
+            place = self._measured[0].id
+            found = [n for n in found if n.place != place] + self._measured[1]
+        order = list(Severity)
+        notices = [*self.file_notices, *of_files, *found]
+        self.notices = sorted(notices, key=lambda n: (not n.open, -order.index(n.severity)))
+        self.notices_changed.emit()
+
+
+def sentence(text: str) -> str:
+    """The words with a capital at the start, unless they start with a file's name."""
+    first = text.partition(" ")[0]
+    return text if set("./_") & set(first) else text[:1].upper() + text[1:]

@@ -1,0 +1,59 @@
+"""The level gauge of a stage: where it stands, what its readout says, and how high a drag puts it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QFontMetrics
+
+from soft_lantern.app.pictures.lens import Lens
+from soft_lantern.app.widgets.number_field import written
+from soft_lantern.graph.document import Scene
+from soft_lantern.render.staging import scene_bounds
+from soft_lantern.scene.mesh import Matrix, Model
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """The gauge of a scene that has one, as a lens sees it. `height` is in metres along the scene's gauge axis."""
+
+    scene: Scene
+    height: float
+    models: Mapping[str, Model]
+    lens: Lens
+
+    @property
+    def words(self) -> str:
+        """What the readout says."""
+        along = "" if self.scene.gauge_axis == "y" else f"{self.scene.gauge_axis} "
+        return f"{self.scene.gauge_label or 'level'} {along}{written(self.height)} m"
+
+    def label(self, metrics: QFontMetrics) -> QRectF:
+        """Where the readout is on the widget."""
+        width, height = self.lens.size
+        at = self.lens.place(self._anchor())
+        wide = max(96, 20 + metrics.horizontalAdvance(self.words))
+        return QRectF(width - wide - 8, min(max(at.y() - 11, 6), height - 28), wide, 22)
+
+    def dragged(self, moved: QPointF) -> float | None:
+        """The height when the readout is dragged by some pixels; None where the axis points at the eye."""
+        anchor = self._anchor()
+        arm = self.lens.place(anchor + np.eye(3)[self._axis] * 0.1) - self.lens.place(anchor)
+        length = arm.x() ** 2 + arm.y() ** 2
+        if length <= 1e-3:
+            return None
+        return round(self.height + (moved.x() * arm.x() + moved.y() * arm.y()) / length * 0.1, 2)
+
+    @property
+    def _axis(self) -> int:
+        return "xyz".index(self.scene.gauge_axis)
+
+    def _anchor(self) -> Matrix:
+        """The middle of the gauge at its height."""
+        low, high = scene_bounds(self.scene, self.models)
+        middle = np.array((low + high) / 2, float)
+        middle[self._axis] = self.height
+        return middle

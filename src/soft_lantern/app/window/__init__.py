@@ -1,0 +1,1 @@
+"""The main window: header, menu, command finder, banners and what it asks."""

@@ -1,0 +1,127 @@
+"""What is done to the project as a whole: materials, snippets, scenes, files that come and go."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+from soft_lantern.app.command import Command
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.window.sheet_dialog import SheetDialog
+from soft_lantern.formats.assets import READABLE
+from soft_lantern.formats.shader_gradients import Form
+from soft_lantern.formats.shader_package import write_package
+from soft_lantern.graph.document import Material, Node, changed, new_id
+from soft_lantern.graph.instances.values import put_material
+from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
+
+
+class ProjectCommands:
+    """Questions are asked over `over`."""
+
+    def __init__(self, session: Session, over: QWidget) -> None:
+        self.session, self.over = session, over
+
+    def new_material(self) -> None:
+        """Add a material with an output node and open it."""
+        name = f"Material {len(self.session.project.materials) + 1}"
+        surface = Node(type="surface", x=320.0, y=80.0)
+        material = Material(id=new_id("material"), name=name, nodes={new_id("surface"): surface})
+        self.session.apply("New material", lambda project: put_material(project, material))
+        self.session.open_material(material.id)
+
+    def new_snippet(self) -> None:
+        """Add a snippet of one input and one output, and open it."""
+        snippet = empty_snippet(f"Snippet {len(self.session.project.snippets) + 1}")
+        self.session.apply("New snippet", lambda project: put_snippet(project, snippet))
+        self.session.open_material(snippet.id)
+
+    def delete_snippet(self) -> None:
+        """Take the open snippet away, if no graph uses it."""
+        snippet_id = self.session.material_id
+        self.session.apply("Delete snippet", lambda project: remove_snippet(project, snippet_id))
+
+    def rename_scene(self) -> None:
+        """Type another name for the scene on the stage."""
+        scene = self.session.scene
+        if scene:
+            name, given = QInputDialog.getText(self.over, "Rename scene", "Name", text=scene.name)
+            if given and name.strip():
+                self.session.edit_scene("Rename scene", lambda now: changed(now, name=name.strip()))
+
+    def keep_view(self) -> None:
+        """Let the scene open with the present view."""
+        view = self.session.view
+        self.session.edit_scene("Keep view", lambda scene: changed(scene, view=view))
+
+    def import_mesh(self) -> None:
+        """Ask for a mesh file and import it."""
+        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
+        path, _ = QFileDialog.getOpenFileName(self.over, "Import a mesh", "", f"Meshes ({kinds})")
+        if path:
+            self.session.import_mesh(Path(path))
+
+    def contact_sheet(self) -> None:
+        """Ask what a contact sheet is to show, and draw it."""
+        dialog = passing(SheetDialog(self.session, set(self.session.project.instances), self.over))
+        if dialog.exec():
+            dialog.begin()
+
+    def export_glsl(self) -> None:
+        """Ask for a folder and write the open material's shader there."""
+        folder = QFileDialog.getExistingDirectory(self.over, "Export GLSL into a folder")
+        if folder:
+            self.export_to(Path(folder))
+
+    def export_exact(self) -> None:
+        """The same with gradients written into the shader."""
+        folder = QFileDialog.getExistingDirectory(self.over, "Export GLSL with exact gradients into a folder")
+        if folder:
+            self.export_to(Path(folder), "exact")
+
+    def export_to(self, folder: Path, form: Form = "row") -> None:
+        """Write the open material's shader text, parameter table and gradients into a folder."""
+        material, session = self.session.material, self.session
+        written: list[Path] = []
+
+        def write() -> None:
+            assert material
+            written[:] = write_package(material, folder, project=session.project, form=form)
+
+        if material and session.attempt(write):
+            session.told.emit(f"Exported {', '.join(p.name for p in written)} to {folder}")
+
+
+def _no_scene(commands: ProjectCommands) -> str:
+    return "" if commands.session.scene else "There is no scene yet"
+
+
+def _no_material(commands: ProjectCommands) -> str:
+    return "" if commands.session.material else "There is no material yet"
+
+
+def _no_snippet(commands: ProjectCommands) -> str:
+    return "" if commands.session.material_id in commands.session.project.snippets else "Open the snippet that is to go"
+
+
+MAKING: tuple[Command[ProjectCommands], ...] = (
+    Command("New material", ProjectCommands.new_material, "Ctrl+Shift+M"),
+    Command("New snippet", ProjectCommands.new_snippet),
+    Command("Delete snippet", ProjectCommands.delete_snippet, hindered=_no_snippet),
+    Command("Import mesh", ProjectCommands.import_mesh, "Ctrl+I"),
+)
+GIVING: tuple[Command[ProjectCommands], ...] = (
+    Command("Export GLSL", ProjectCommands.export_glsl, "Ctrl+Shift+E", _no_material),
+    Command("Export GLSL with exact gradients", ProjectCommands.export_exact, hindered=_no_material),
+)
+SCENES: tuple[Command[ProjectCommands], ...] = (
+    Command("New scene", lambda commands: commands.session.add_scene()),
+    Command("Rename scene", ProjectCommands.rename_scene, hindered=_no_scene),
+    Command("Delete scene", lambda commands: commands.session.remove_scene(), hindered=_no_scene),
+    Command("Keep this view for the scene", ProjectCommands.keep_view, hindered=_no_scene),
+)
+SHEETS: tuple[Command[ProjectCommands], ...] = (
+    Command("Contact sheet", ProjectCommands.contact_sheet, "Ctrl+Shift+C", designers=True),
+)

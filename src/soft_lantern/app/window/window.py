@@ -1,0 +1,423 @@
+"""The main window: header, banners, desks and status bar, and what brings them together."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, cast
+
+from PyQt6.QtCore import QPointF, QSettings
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QStatusBar,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.command import Command, Commands, through
+from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
+from soft_lantern.app.desks.colour.desk import COLOUR_COMMANDS, ColourDesk
+from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
+from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
+from soft_lantern.app.desks.tune.image_dropper import ImageDropper
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.session.unsaved import keep_or_say
+from soft_lantern.app.stage.stage_bar import StageBar
+from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
+from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.theme import colours, style
+from soft_lantern.app.widgets.labels import asked, plain_label, quiet_label
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.swatches import Swatches
+from soft_lantern.app.window.banner import Banner
+from soft_lantern.app.window.command_menu import CommandMenu
+from soft_lantern.app.window.header import Header
+from soft_lantern.app.window.offers import Offers
+from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
+from soft_lantern.app.window.task_bar import TaskBar
+from soft_lantern.app.work import mishaps
+from soft_lantern.formats.assets import READABLE
+from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
+from soft_lantern.graph.document import changed
+from soft_lantern.graph.notice import Notice, counted
+from soft_lantern.render.worker import RenderWorker
+
+Desk = BuildDesk | ColourDesk | TuneDesk | DressDesk
+DESKS: dict[str, tuple[type[Desk], Commands]] = {
+    "Build": (BuildDesk, BUILD_COMMANDS),
+    "Colour": (ColourDesk, COLOUR_COMMANDS),
+    "Tune": (TuneDesk, TUNE_COMMANDS),
+    "Dress": (DressDesk, DRESS_COMMANDS),
+}
+"""In the order of the job, with what each offers. Each is made when it is first wanted, so that a window opens soon."""
+
+
+class MainWindow(QMainWindow):
+    """The window of one project."""
+
+    def __init__(self, folder: Path, worker: RenderWorker | None = None, only: str | None = None) -> None:
+        """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
+        super().__init__()
+        self.only = only
+        self._ending = False
+        self.session = Session(folder)
+        self.worker = worker or RenderWorker()
+        self.swatches = Swatches(self)
+        self.droppers = {
+            "From the stage": lambda then: self.stage().picking.take_colour(then),
+            "From an image": lambda then: passing(ImageDropper(self.session, then, self)).open(),
+        }
+        self.desk_name = ""
+        self.desks = QStackedWidget()
+        self._made: dict[str, Desk] = {}
+        self.project_commands = ProjectCommands(self.session, self)
+        self.header = Header(list(DESKS))
+        self.banner = Banner()
+        self.offers = Offers(self.session, self.worker, self.banner, self)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.banner)
+        column.addWidget(self.desks, 1)
+        self.setCentralWidget(middle)
+        self._make_status_bar()
+        self._make_commands()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self._connect()
+        self.go_to_desk(only or "Build")
+        if only:
+            self._offer_only()
+        else:
+            self.build.canvas.setFocus()
+        self.refresh()
+        self.offers.left_behind()
+
+    # What is shown
+
+    def refresh(self) -> None:
+        """Show the project's, materials' and scenes' names."""
+        session, project = self.session, self.session.project
+        self._show_saved()
+        graphs = sorted(((m.name, m.id) for m in project.materials.values()), key=_by_name)
+        snippets = sorted(((f"{s.name} (snippet)", s.id) for s in project.snippets.values()), key=_by_name)
+        self.header.show_graphs([*graphs, *snippets], session.material_id)
+        scenes = sorted(((s.name, s.id) for s in project.scenes.values()), key=_by_name)
+        self.header.show_scenes(scenes, session.scene_id)
+        self.swatches.show_colours(project.swatches)
+
+    def say(self, text: str) -> None:
+        """Show a sentence in the status bar."""
+        self.message.setText(text)
+
+    def go_to_desk(self, name: str) -> None:
+        """Show a desk, if it is offered."""
+        if self.only and name != self.only:
+            return
+        self.desks.setCurrentWidget(self.desk(name))
+        self.desk_name = name
+        self.header.show_desk(name)
+
+    def desk(self, name: str) -> Desk:
+        """A desk, made now if it was not wanted before."""
+        if name not in self._made:
+            made = DESKS[name][0](self.session, self.worker)
+            made.stage.pictures.arrived.connect(lambda _: self._show_renderer())
+            if isinstance(made, BuildDesk):
+                made.notice_list.jump_wanted.connect(self._jump_to)
+                made.canvas.ramps_wanted.connect(self.edit_ramps)
+            self._made[name] = made
+            self.desks.addWidget(made)
+        return self._made[name]
+
+    @property
+    def build(self) -> BuildDesk:
+        """The Build desk."""
+        return cast(BuildDesk, self.desk("Build"))
+
+    @property
+    def colour(self) -> ColourDesk:
+        """The Colour desk."""
+        return cast(ColourDesk, self.desk("Colour"))
+
+    @property
+    def tune(self) -> TuneDesk:
+        """The Tune desk."""
+        return cast(TuneDesk, self.desk("Tune"))
+
+    @property
+    def dress(self) -> DressDesk:
+        """The Dress desk."""
+        return cast(DressDesk, self.desk("Dress"))
+
+    def stage(self) -> StageView:
+        """The stage of the desk that is open."""
+        return self.stage_bar().stage
+
+    def stage_bar(self) -> StageBar:
+        """The switches of that stage."""
+        return self.desk(self.desk_name).stage_bar
+
+    def edit_ramps(self, ramp_id: str = "") -> None:
+        """Go to the project's gradients and palettes, to one of them where it is said."""
+        self.go_to_desk("Colour")
+        self.colour.choose(ramp_id)
+
+    def open_notices(self) -> None:
+        """Show the list of notices."""
+        self.go_to_desk("Build")
+        self.build.show_notices()
+
+    def next_scene(self) -> None:
+        """Put the scene that follows by name on the stage."""
+        following = self.header.next_scene()
+        if following:
+            self.session.open_scene(following)
+
+    def switch_theme(self) -> None:
+        """From dusk to paper and back; remembered."""
+        chosen = colours.PAPER if colours.theme() is colours.DUSK else colours.DUSK
+        colours.use(chosen)
+        QSettings("Soft Lantern", "Soft Lantern").setValue("theme", chosen.name)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            style.apply(application)
+        self.update()
+
+    # The end, and files that are dropped
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self._ending and not self.session.is_saved and not self._settle_unsaved():
+            event.ignore()
+            return
+        self.session.close()
+        for desk in self._made.values():
+            desk.stop()
+        self.worker.stop()
+        event.accept()
+
+    def end_at_once(self) -> None:
+        """Close without a question; what is not saved is kept for the next start."""
+        self._ending = True
+        keep_or_say(self.session.saver.unsaved)
+        for dialog in self.findChildren(QDialog):
+            dialog.reject()
+        self.close()
+        application = QApplication.instance()
+        if application:
+            application.quit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        endings = (*READABLE, *READABLE_IMAGES)
+        if event and data and any(Path(u.toLocalFile()).suffix.lower() in endings for u in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        for url in data.urls() if data else []:
+            path = Path(url.toLocalFile())
+            if path.suffix.lower() in FLOATING:
+                self.build.light.import_panorama(path)
+            elif path.suffix.lower() in READABLE_IMAGES and event:
+                canvas = self.build.canvas
+                place = QPointF(canvas.mapFrom(self, event.position().toPoint()))
+                self.build.import_image(path, place=place if canvas.rect().contains(place.toPoint()) else None)
+            else:
+                self.session.import_mesh(path)
+
+    # Parts of the window
+
+    def _connect(self) -> None:
+        session, header = self.session, self.header
+        session.told.connect(self.say)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.opened_material.connect(self.refresh)
+        session.saved_changed.connect(self._show_saved)
+        session.notices_changed.connect(lambda: self.notice_button.setText(counted(session.notices)))
+        session.saver.outside.connect(self.offers.outside)
+        session.undo.changed.connect(self._name_undo)
+        session.task_started.connect(self.task_bar.watch)
+        session.object_imported.connect(self._select_object)
+        mishaps.of_application().broke_off.connect(session.undo.take_back_turn)
+        mishaps.of_application().happened.connect(self._went_wrong)
+        header.desk_wanted.connect(self.go_to_desk)
+        header.graph_wanted.connect(session.open_material)
+        header.renamed.connect(self._rename_material)
+        header.scene_wanted.connect(session.open_scene)
+        header.finder_wanted.connect(self.commands.finder.open)
+        self.swatches.wanted.connect(
+            lambda chosen: session.apply("Change swatches", lambda project: changed(project, swatches=chosen))
+        )
+
+    def _make_commands(self) -> None:
+        self.commands = CommandMenu(self._owner, lambda: self.desk_name, self.go_to_desk, self)
+        self.commands.told.connect(self.say)
+        offered: list[tuple[Commands, str]] = [(FIRST, "")]
+        offered += [(commands, name) for name, (_, commands) in DESKS.items() if self.only in (None, name)]
+        for commands, owner in [*offered, (LAST, "")]:
+            self.commands.add(commands, owner, only=(lambda c: c.designers) if self.only else None)
+        self.commands.end()
+        self.commands.actions["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
+        self.header.set_menu(self.commands.menu)
+
+    def _owner(self, name: str) -> Any:
+        return self.desk(name) if name else self
+
+    def _make_status_bar(self) -> None:
+        bar = QStatusBar()
+        bar.setSizeGripEnabled(False)
+        self.message = plain_label()
+        self.notice_button = QToolButton()
+        self.notice_button.setText(counted([]))
+        self.notice_button.clicked.connect(self.open_notices)
+        self.notice_button.setAccessibleName("notices")
+        self.renderer_label = quiet_label()
+        self.task_bar = TaskBar()
+        bar.addWidget(self.message, 1)
+        for widget in (self.task_bar, self.renderer_label, self.notice_button):
+            bar.addPermanentWidget(widget)
+        self.setStatusBar(bar)
+
+    def _offer_only(self) -> None:
+        """Take away what leads elsewhere than to one desk."""
+        self.header.offer_no_other_desk()
+        self.notice_button.hide()
+        self.setAcceptDrops(False)
+        self.tune.for_designers()
+
+    def _show_saved(self) -> None:
+        mark = "" if self.session.is_saved else " •"
+        self.setWindowTitle(f"{self.session.project.name}{mark} — Soft Lantern")
+        self.header.show_project(self.session.project.name + mark)
+
+    def _name_undo(self) -> None:
+        undo = self.session.undo
+        self.commands.rename("Undo", f"Undo {undo.undo_name}".strip())
+        self.commands.rename("Redo", f"Redo {undo.redo_name}".strip())
+
+    def _show_renderer(self) -> None:
+        self.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
+
+    def _went_wrong(self, text: str) -> None:
+        """Something unexpected happened: keep what there is, and say so."""
+        self.say(f"{text} {keep_or_say(self.session.saver.unsaved)}".strip())
+
+    def _rename_material(self, name: str) -> None:
+        material = self.session.material
+        if material and name and name != material.name:
+            self.session.edit_material("Rename material", material.id, lambda m: changed(m, name=name))
+        self.refresh()
+
+    def _select_object(self, object_id: str) -> None:
+        desk = self.desk(self.desk_name)
+        (desk.panel if isinstance(desk, DressDesk) else self.build.objects).selected.emit(object_id)
+
+    def _jump_to(self, notice: Notice) -> None:
+        if self.session.project.graph(notice.place):
+            self.go_to_desk("Build")
+            self.session.open_material(notice.place)
+            if notice.node:
+                self.build.canvas.go_to(notice.node)
+        elif notice.place in self.session.project.instances:
+            self.go_to_desk("Tune")
+            self.tune.select(notice.place)
+        self.say(notice.text)
+
+    def _settle_unsaved(self) -> bool:
+        """Ask what to do with unsaved work; whether the window may close."""
+        buttons = QMessageBox.StandardButton
+        answer = asked(
+            self,
+            f"{self.session.project.name} has changes that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer == buttons.Save:
+            return self.session.save()
+        if answer == buttons.Discard:
+            self.session.saver.let_go()
+            return True
+        return False
+
+
+def _by_name(entry: tuple[str, str]) -> str:
+    return entry[0].lower()
+
+
+def _desk(number: int, name: str) -> Command[MainWindow]:
+    return Command(f"{name} desk", lambda window: window.go_to_desk(name), f"Ctrl+{number}")
+
+
+def _stage_switch(command: Command[StageView]) -> Command[StageView]:
+    return replace(command, name=f"Switch {command.name.lower()}")
+
+
+def _of_project(commands: tuple[Command[ProjectCommands], ...]) -> tuple[Command[MainWindow], ...]:
+    return through(commands, lambda window: window.project_commands)
+
+
+def _of_stage(commands: tuple[Command[StageView], ...]) -> tuple[Command[MainWindow], ...]:
+    return through(commands, MainWindow.stage)
+
+
+def _nothing_undone(window: MainWindow) -> str:
+    return "" if window.session.undo.can_undo else "There is nothing to undo"
+
+
+def _nothing_to_redo(window: MainWindow) -> str:
+    return "" if window.session.undo.can_redo else "There is nothing to make again"
+
+
+FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
+    "Project": (
+        *_of_project(MAKING),
+        Command("Rename material", lambda window: window.header.type_name()),
+        Command("Gradients and palettes", lambda window: window.edit_ramps(), "Ctrl+G"),
+    ),
+    "Edit": (
+        Command("Undo", lambda w: w.session.undo.undo(), "Ctrl+Z", _nothing_undone, designers=True),
+        Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z", _nothing_to_redo, designers=True),
+    ),
+    "Stage": (
+        Command("Frame the stage", lambda w: w.session.frame_all(), "Home", designers=True),
+        Command(
+            "Frame the selected object",
+            lambda w: w.session.frame_all(w.stage().modes.sight.selected),
+            "Shift+Home",
+            designers=True,
+        ),
+        *_of_project(SCENES),
+        Command("Next scene", MainWindow.next_scene, "Ctrl+Tab", designers=True),
+        *_of_stage(BOOKMARKS),
+        *_of_stage(tuple(_stage_switch(command) for command in SWITCHES)),
+        *_of_stage(JUDGING),
+    ),
+    "Instances": _of_project(SHEETS),
+}
+"""What the window offers before its desks do, by group of the menu."""
+LAST: dict[str, tuple[Command[MainWindow], ...]] = {
+    "Project": (
+        *_of_project(GIVING),
+        Command("Save", lambda w: w.session.saver.begin(), "Ctrl+S", designers=True),
+        Command("Earlier states", lambda w: w.offers.earlier_states()),
+        Command("Save pictures of the stage", lambda w: w.stage_bar().save_pictures(), "Ctrl+Shift+S", designers=True),
+        Command("Close", lambda w: w.close(), "Ctrl+Q", designers=True),
+    ),
+    "Objects": _of_stage(HANDLES),
+    "Window": (
+        *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
+        Command("Dusk or paper theme", MainWindow.switch_theme, "F9", designers=True),
+        Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
+    ),
+}
+"""And after them."""

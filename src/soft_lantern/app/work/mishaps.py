@@ -1,0 +1,110 @@
+"""Errors that nobody foresaw: caught in one place, told in one sentence, written to a log, the window alive.
+
+PyQt ends the program where a slot raises, unless something takes the error: this does.
+"""
+
+from __future__ import annotations
+
+import logging
+import sys
+import threading
+from collections.abc import Callable
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+from types import TracebackType
+from typing import TypeVar
+
+import platformdirs
+from PyQt6.QtCore import QCoreApplication, QObject, pyqtSignal
+
+from soft_lantern.app.work.beside import Reply, reply_to
+from soft_lantern.errors import LanternError
+
+T = TypeVar("T")
+LOG = logging.getLogger("soft_lantern")
+LOG_BYTES, LOGS_KEPT = 1 << 20, 3
+
+
+class Mishaps(QObject):
+    """`happened` tells the sentence for people, on the window's thread; `broke_off` comes before it for a slot's."""
+
+    broke_off = pyqtSignal()
+    happened = pyqtSignal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._reply: Reply = reply_to(self, self._tell)
+        sys.excepthook = self._in_slot
+        threading.excepthook = lambda args: self._beside(args.exc_type, args.exc_value, args.exc_traceback)
+
+    def _in_slot(self, kind: type[BaseException], error: BaseException, traceback: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            return
+        LOG.error("an unexpected error in the window", exc_info=(kind, error, traceback))
+        self.broke_off.emit()
+        self._tell(error)
+
+    def _beside(self, kind: type[BaseException], error: BaseException | None, traceback: TracebackType | None) -> None:
+        if error is not None and not issubclass(kind, SystemExit):
+            LOG.error("an unexpected error beside the window", exc_info=(kind, error, traceback))
+            self._reply(error)
+
+    def _tell(self, error: BaseException) -> None:
+        self.happened.emit(words_for(error))
+
+
+def of_application() -> Mishaps:
+    """The one that catches errors for this application, made and installed when it is first wanted."""
+    application = QCoreApplication.instance()
+    assert application
+    found = application.findChild(Mishaps)
+    return found or Mishaps(application)
+
+
+def each_by_itself(*calls: Callable[[], object]) -> None:
+    """Call one after the other; one that fails, such as a panel that cannot show a value, does not stop the rest."""
+    for call in calls:
+        try:
+            call()
+        except Exception:
+            sys.excepthook(*sys.exc_info())
+
+
+def words_for(error: BaseException) -> str:
+    """The sentence that people are told of an unexpected error."""
+    said = " ".join(str(error).split())[:120]
+    mistake = f"{type(error).__name__}: {said}"
+    return (
+        f"That did not work, by a mistake of this program ({mistake}). Your work is kept; details are in {log_file()}"
+    )
+
+
+def log_file() -> Path:
+    """The log of unexpected errors, under the XDG state folder."""
+    return platformdirs.user_state_path("soft-lantern") / "log.txt"
+
+
+def keep_log() -> None:
+    """Write what goes wrong to the log file from now on; where that cannot be written, do without."""
+    if any(isinstance(each, RotatingFileHandler) for each in LOG.handlers):
+        return
+    try:
+        log_file().parent.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(
+            log_file(), maxBytes=LOG_BYTES, backupCount=LOGS_KEPT, encoding="utf-8", delay=True
+        )
+    except OSError:
+        return
+    handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
+    LOG.addHandler(handler)
+
+
+def outcome(work: Callable[[], T], words: str) -> tuple[T | None, str]:
+    """What some work beside the window came to, or in words why it came to nothing; a mistake is logged as `words`."""
+    try:
+        return work(), ""
+    except LanternError as error:
+        return None, str(error)
+    except Exception as error:
+        LOG.exception("an unexpected error in %s", words)
+        return None, words_for(error)

@@ -1,0 +1,1 @@
+"""Contact sheets: looks × assets × skies as one picture or PDF, drawn on all cores."""

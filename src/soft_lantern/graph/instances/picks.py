@@ -1,0 +1,112 @@
+"""What an object wears: looks named outright, and picks that give each object one of several by chance."""
+
+from __future__ import annotations
+
+import zlib
+from collections import Counter
+from collections.abc import Iterator
+
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed, new_id
+from soft_lantern.graph.instances.look_tree import look_choices
+from soft_lantern.graph.instances.values import ancestry
+
+
+def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
+    """The look that an object gets of a pick, by its id: always the same for the same seed. "" where it holds none."""
+    if not pick.looks:
+        return ""
+    chance = zlib.crc32(f"{pick.seed if seed is None else seed}:{object_id}".encode())
+    return pick.looks[chance % len(pick.looks)]
+
+
+def worn(project: Project, thing: StageObject, part: str = "") -> str:
+    """The id of the look that a part of an object wears, "" where it wears nothing."""
+    named = thing.wears.get(part, thing.wears.get("", ""))
+    pick = project.picks.get(named)
+    return picked(pick, thing.id) if pick else named
+
+
+def worn_looks(project: Project, thing: StageObject) -> list[str]:
+    """Every look that an object wears, part by part as it names them."""
+    return [worn(project, thing, part) for part in thing.wears]
+
+
+def wearers(project: Project, scene: Scene, look_ids: set[str]) -> Iterator[tuple[StageObject, str]]:
+    """The objects of a scene and their parts, "" for all others, that wear one of some looks, picks included."""
+    for thing in scene.objects:
+        for part in thing.wears:
+            if worn(project, thing, part) in look_ids:
+                yield thing, part
+
+
+def new_pick(project: Project, looks: tuple[str, ...]) -> Pick:
+    """A pick of some looks with a name of its own."""
+    taken = {pick.name for pick in project.picks.values()}
+    name = next(f"Pick {n}" for n in range(1, len(taken) + 2) if f"Pick {n}" not in taken)
+    return Pick(id=new_id("pick"), name=name, looks=looks)
+
+
+def put_pick(project: Project, pick: Pick) -> Project:
+    """The project with a pick added or replaced. Raises BadEdit where it holds a look that is not there."""
+    for look_id in pick.looks:
+        if look_id not in project.instances and look_id not in project.materials:
+            raise BadEdit(f"{pick.name} cannot hold “{look_id}”, which is gone")
+    return changed(project, picks={**project.picks, pick.id: pick})
+
+
+def dressed(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
+    """The scene with a part of an object, "" for the whole, wearing a look or pick; "" takes off what it wore."""
+
+    def clad(thing: StageObject) -> StageObject:
+        kept = {name: each for name, each in thing.wears.items() if name != part}
+        return changed(thing, wears=kept | ({part: look_id} if look_id else {}))
+
+    return changed(scene, objects=tuple(clad(o) if o.id == object_id else o for o in scene.objects))
+
+
+def wearables(project: Project) -> list[tuple[str, str]]:
+    """All that an object can wear by id, with its name: looks, then picks."""
+    picks = sorted(project.picks.values(), key=lambda pick: pick.name.lower())
+    return [*look_choices(project), *((pick.id, f"{pick.name} (pick)") for pick in picks)]
+
+
+def worn_materials(project: Project, scene_id: str) -> Counter[str]:
+    """How many objects and parts of a scene wear each material, by its id."""
+    scene = project.scenes.get(scene_id)
+    looks = [look_id for thing in (scene.objects if scene else ()) for look_id in worn_looks(project, thing)]
+    worn = [ancestry(project, look_id)[1] for look_id in looks]
+    return Counter(material.id for material in worn if material)
+
+
+def most_worn(project: Project, scene_id: str) -> str:
+    """The id of the material that most objects and parts of a scene wear, or the first; "" where there is none."""
+    counts = worn_materials(project, scene_id)
+    return max(sorted(project.materials), key=lambda i: counts[i], default="")
+
+
+def wearing(project: Project, scene: Scene, from_id: str, to_id: str) -> Project:
+    """The project where what wears one look in a scene wears another instead.
+
+    Where nothing wears the first, or "" is given, what wears a look of the other's material does, and where there is
+    none of that either, everything.
+    """
+    scene = project.scenes.get(scene.id, scene)
+    _, material = ancestry(project, to_id)
+    everything = {w for o in scene.objects for w in worn_looks(project, o)}
+    family = {from_id} & everything or {w for w in everything if ancestry(project, w)[1] is material}
+
+    def instead(look_id: str) -> str:
+        return to_id if look_id in family or not family else look_id
+
+    objects = tuple(
+        changed(o, wears={part: instead(worn(project, o, part)) for part in (o.wears or {"": ""})})
+        for o in scene.objects
+    )
+    return changed(project, scenes={**project.scenes, scene.id: changed(scene, objects=objects)})
+
+
+def wears_family_of(project: Project, scene: Scene, look_id: str) -> bool:
+    """Whether anything in a scene wears a look of the same material as a look."""
+    _, material = ancestry(project, look_id)
+    return any(ancestry(project, w)[1] is material for o in scene.objects for w in worn_looks(project, o))

@@ -1,0 +1,150 @@
+"""Every notice of a project."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from functools import partial
+
+from soft_lantern.graph.document import Material, Parameter, Project, changed, node_and_port, port_ref
+from soft_lantern.graph.instances.values import ancestry, fits
+from soft_lantern.graph.kinds import label_of, type_of
+from soft_lantern.graph.lowering import Lowered, lower, uniform_values
+from soft_lantern.graph.notice import Fix, Notice, Severity, with_accepted
+from soft_lantern.graph.notices.diagnosis import Case, diagnose
+from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
+from soft_lantern.ir.interval import Interval, bounds, exactly, within
+from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.ir.statistics import Reach
+from soft_lantern.values.images import MISSING, Image
+from soft_lantern.values.kinds import Kind, fitted
+
+
+def check_project(project: Project, images: Mapping[str, Image] | None = None) -> list[Notice]:
+    """What is wrong anywhere in the project, as far as the document alone tells, errors first."""
+    graphs = [*project.materials.values(), *project.snippets.values()]
+    found = [n for graph in graphs for n in check_material(graph, images=images)]
+    found += [n for graph in graphs for n in check_textures(project, graph)]
+    found += _check_instances(project)
+    found += _check_scenes(project)
+    order = [Severity.ERROR, Severity.WARNING, Severity.INFO]
+    return sorted(found, key=lambda n: order.index(n.severity))
+
+
+def check_material(
+    material: Material,
+    lowered: Lowered | None = None,
+    reaches: Mapping[str, Reach] | None = None,
+    values: Mapping[str, Array] | None = None,
+    images: Mapping[str, Image] | None = None,
+) -> list[Notice]:
+    """What is wrong with one material: its graph, its parameters, the bounds that follow, and what was measured."""
+    lowered = lowered or lower(material)
+    found = list(lowered.notices)
+    for parameter in material.parameters:
+        trouble = trouble_with_parameter(material, parameter)
+        if trouble:
+            found.append(Notice(Severity.ERROR, "parameter", trouble, material.id))
+    wired = [*lowered.wires.values(), *lowered.inputs.values()]
+    known = bounds(wired, uniform_bounds(material, lowered, images))
+    found += diagnose(Case(material, lowered, known, reaches or {}, values or {}))
+    return with_accepted(material, found)
+
+
+READ_CONSTANTS = tuple(str(kind) for kind in Kind if kind.is_read)
+"""The constants that hold what a port reads."""
+
+
+def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
+    """What a graph reads that is gone, or textures that are decoded as colour where numbers are wanted."""
+    for node_id, node in graph.nodes.items():
+        node_type = type_of(graph, node)
+        for port in node_type.inputs if node_type else ():
+            ref = port_ref(node_id, port.name)
+            if port.carries.kind is None or not port.carries.kind.is_read or node_type is None:
+                continue
+            source = graph.nodes.get(node_and_port(graph.wires.get(ref, ""))[0], node)
+            if ref in graph.wires and source.type not in READ_CONSTANTS:
+                continue
+            chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))
+            name, texture = label_of(graph, node), project.textures.get(chosen)
+            if chosen in project.gradients or chosen in project.palettes:
+                continue
+            if chosen and texture is None:
+                text = f"{name} reads a {port.carries.kind.words} that is gone; grey stands in"
+                yield Notice(Severity.ERROR, "missing-texture", text, graph.id, node_id, port.name)
+            elif texture and texture.indexes and texture.filter == "linear":
+                text = f"{name} reads the indices of {texture.name} blended between texels; they name other cells then"
+                nearest = partial(_read_as_indices, texture_id=texture.id)
+                mend = (Fix(f"Read {texture.name} by nearest texel, as data", of_project=nearest),)
+                yield Notice(Severity.WARNING, "filtered-indices", text, graph.id, node_id, port.name, fixes=mend)
+            elif texture and (port.carries.data or texture.indexes) and texture.encoding == "colour":
+                text = f"{name} wants the numbers of {texture.name}, which is decoded as colour"
+                mend = (Fix(f"Read {texture.name} as data", of_project=partial(_read_as_data, texture_id=texture.id)),)
+                yield Notice(Severity.WARNING, "decoded-data", text, graph.id, node_id, port.name, fixes=mend)
+
+
+def _read_as_data(project: Project, texture_id: str) -> Project:
+    texture = changed(project.textures[texture_id], encoding="data")
+    return changed(project, textures={**project.textures, texture_id: texture})
+
+
+def _read_as_indices(project: Project, texture_id: str) -> Project:
+    texture = changed(project.textures[texture_id], encoding="data", filter="nearest")
+    return changed(project, textures={**project.textures, texture_id: texture})
+
+
+def uniform_bounds(
+    material: Material, lowered: Lowered, images: Mapping[str, Image] | None = None
+) -> dict[str, Interval]:
+    """The bound of every uniform: parameters by their limits, typed values exactly, textures by their texels."""
+    typed = uniform_values(lowered, material, {}, images)
+    found = {}
+    for name, source in lowered.uniforms.items():
+        parameter, value = material.parameter(source.parameter) if source.parameter else None, typed[name]
+        if source.kind.is_read:
+            shown = [value] if isinstance(value, Image) and not parameter else [MISSING, *(images or {}).values()]
+            ends = [image.bound for image in shown]
+            found[name] = Interval((min(low for low, _ in ends),) * 4, (max(high for _, high in ends),) * 4)
+        elif not isinstance(value, Image):
+            found[name] = limits(parameter) if parameter else exactly(*value)
+    return found
+
+
+def limits(parameter: Parameter) -> Interval:
+    """The bound a parameter's hard limits give each component; alpha keeps to 0–1."""
+    low, high = hard_limits(parameter)
+    if parameter.kind is Kind.COLOUR:
+        return within((low, low, low, 0.0), (high, high, high, 1.0))
+    return within((low,) * parameter.kind.width, (high,) * parameter.kind.width)
+
+
+def _check_instances(project: Project) -> Iterator[Notice]:
+    for instance in project.instances.values():
+        chain, material = ancestry(project, instance.id)
+        if material is None:
+            looped = chain[-1].parent in project.instances
+            text = f"{instance.name} is its own ancestor" if looped else f"{instance.name}’s parent is missing"
+            yield Notice(Severity.ERROR, "parent", text, instance.id)
+            continue
+        for parameter_id, value in instance.values.items():
+            parameter = material.parameter(parameter_id)
+            if parameter is None or not fits(parameter, value):
+                former = next((p for p in material.retired if p.id == parameter_id), parameter)
+                what = f"its value of {former.label}" if former else "a value for a parameter"
+                text = f"{instance.name} keeps {what}, which {material.name} no longer has as it was"
+                yield Notice(Severity.INFO, "orphan", text, instance.id)
+            elif held(parameter, value) != fitted(value, parameter.kind):
+                text = f"{instance.name}’s {parameter.label} is outside its limits, {limits_in_words(parameter)}"
+                yield Notice(Severity.WARNING, "outside-limits", text, instance.id)
+
+
+def _check_scenes(project: Project) -> Iterator[Notice]:
+    for scene in project.scenes.values():
+        for thing in scene.objects:
+            if thing.asset not in project.assets:
+                text = f"{thing.name} in {scene.name} shows an asset that is gone"
+                yield Notice(Severity.ERROR, "missing-asset", text, scene.id)
+            for worn in thing.wears.values():
+                if not any(worn in held for held in (project.instances, project.materials, project.picks)):
+                    text = f"{thing.name} in {scene.name} wears something that is gone; plain grey stands in"
+                    yield Notice(Severity.ERROR, "missing-look", text, scene.id)

@@ -1,0 +1,1 @@
+"""What a material exposes, and limits to suggest for it."""

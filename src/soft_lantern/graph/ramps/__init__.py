@@ -1,0 +1,1 @@
+"""Gradients and palettes alike, as graphs read them."""

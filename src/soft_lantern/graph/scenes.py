@@ -1,0 +1,80 @@
+"""Edits of scenes and the objects in them: pure functions from a project or scene to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from soft_lantern.errors import BadEdit
+from soft_lantern.graph.document import Asset, Bookmark, Project, Scene, StageObject, View, changed, new_id
+
+
+def put_scene(project: Project, scene: Scene) -> Project:
+    """The project with a scene added or replaced."""
+    return changed(project, scenes={**project.scenes, scene.id: scene})
+
+
+def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]) -> Project:
+    """The project with one scene edited. Raises BadEdit where it is gone."""
+    scene = project.scenes.get(scene_id)
+    if scene is None:
+        raise BadEdit("that scene is gone")
+    after = edit(scene)
+    return project if after is scene else put_scene(project, after)
+
+
+def new_scene(project: Project) -> Scene:
+    """An empty scene with a name of its own."""
+    taken = {scene.name for scene in project.scenes.values()}
+    return Scene(
+        id=new_id("scene"), name=next(f"Scene {n}" for n in range(1, len(taken) + 2) if f"Scene {n}" not in taken)
+    )
+
+
+def without_scene(project: Project, scene_id: str) -> Project:
+    """The project without a scene; its assets stay."""
+    return changed(project, scenes={key: scene for key, scene in project.scenes.items() if key != scene_id})
+
+
+def added_object(project: Project, scene_id: str, asset: Asset, wears: Mapping[str, str], object_id: str) -> Project:
+    """The project with an asset standing in a scene as a new object. Raises BadEdit where the scene is gone."""
+    thing = StageObject(id=object_id, name=asset.name, asset=asset.id, wears=dict(wears))
+    after = edited_scene(project, scene_id, lambda scene: changed(scene, objects=(*scene.objects, thing)))
+    return after if asset.id in after.assets else changed(after, assets={**after.assets, asset.id: asset})
+
+
+def changed_object(scene: Scene, object_id: str, fields: Mapping[str, object]) -> Scene:
+    """The scene with some fields of an object replaced. Raises BadEdit where it is gone."""
+    _there(scene, object_id)
+    return changed(scene, objects=tuple(changed(o, **fields) if o.id == object_id else o for o in scene.objects))
+
+
+def without_object(scene: Scene, object_id: str) -> Scene:
+    """The scene without an object."""
+    return changed(scene, objects=tuple(o for o in scene.objects if o.id != object_id))
+
+
+def with_copy(scene: Scene, object_id: str, copy_id: str) -> Scene:
+    """The scene with a copy of an object a metre beside it. Raises BadEdit where it is gone."""
+    thing = _there(scene, object_id)
+    x, y, z = thing.position
+    copy = changed(thing, id=copy_id, name=f"{thing.name} copy", position=(x + 1.0, y, z))
+    return changed(scene, objects=(*scene.objects, copy))
+
+
+def with_bookmark(scene: Scene, view: View) -> Scene:
+    """The scene with a view kept under the next free name."""
+    taken = {each.name for each in scene.bookmarks}
+    name = next(f"View {n}" for n in range(1, len(taken) + 2) if f"View {n}" not in taken)
+    return changed(scene, bookmarks=(*scene.bookmarks, Bookmark(name=name, view=view)))
+
+
+def without_bookmark(scene: Scene, name: str) -> Scene:
+    """The scene without a kept view."""
+    return changed(scene, bookmarks=tuple(mark for mark in scene.bookmarks if mark.name != name))
+
+
+def _there(scene: Scene, object_id: str) -> StageObject:
+    thing = scene.object(object_id)
+    if thing is None:
+        raise BadEdit("that object is gone")
+    return thing

@@ -1,0 +1,317 @@
+"""The benchmark table: ratios and longest waits, taken within one run on one machine."""
+
+from __future__ import annotations
+
+import functools
+import os
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from soft_lantern.errors import NoGraphics
+from soft_lantern.graph.authoring import Authoring
+from soft_lantern.graph.document import Material, Node, changed, node_and_port
+from soft_lantern.graph.lowering import Lowered, lower, uniform_type, uniform_values
+from soft_lantern.ir import glsl
+from soft_lantern.ir.expr import Expr, const, join, swizzle, uniform
+from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.ir.rewrite import replace
+from soft_lantern.measures.effects import effects
+from soft_lantern.measures.stage import measures
+from soft_lantern.render.frame import Paint
+from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_resources import write_uniform
+from soft_lantern.render.gl_text import fragment_shader
+from soft_lantern.render.measuring import Measuring, pictured
+from soft_lantern.render.points import flat_card
+from soft_lantern.values.kinds import Kind, Value
+
+ROUNDS = 15
+PICTURE = (640, 480)
+FRAME_ROUNDS = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One measure: what came out, what it must reach, and the unit ("" for a ratio)."""
+
+    name: str
+    value: float
+    limit: float
+    unit: str = ""
+
+    @property
+    def reached(self) -> bool:
+        return self.value <= self.limit
+
+
+def table() -> list[Row]:
+    """Every measure that needs no window."""
+    plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
+    return [*plain, *_stage()]
+
+
+def _stage() -> list[Row]:
+    found = measures()
+    return [
+        Row("frame of the basin after a tweak / without one", found["tweak"], 1.05),
+        Row("programs compiled by tweaks", found["compiled"], 0),
+        Row("basin by OpenGL and by NumPy: apart by, mean", found["mean"], 0.5, "/255"),
+        Row("basin by OpenGL and by NumPy: apart by, 99.9 %", found["far"], 3, "/255"),
+    ]
+
+
+def chain(count: int) -> Material:
+    """A graph of about `count` nodes: masks of height, multiplied, mixed and clamped in turn.
+
+    Put together without the checks that each edit by hand makes, which a graph of thousands would wait for.
+    """
+    m = Authoring(f"Chain {count}")
+    m.expose("Weight", 0.4, limits=(0, 1))
+    nodes = dict(m.material.nodes)
+    wires: dict[str, str] = {}
+
+    def put(key: str, ports: dict[str, str], values: dict[str, Value] | None = None) -> str:
+        node_id = f"{key}_{len(nodes)}"
+        nodes[node_id] = Node(type=key, values=values or {})
+        wires.update({f"{node_id}.{port}": out for port, out in ports.items()})
+        return f"{node_id}.out"
+
+    apart = put("separate", {"vector": put("position", {})}).removesuffix(".out")
+    value, other, weight = f"{apart}.y", f"{apart}.x", "weight.out"
+    while len(nodes) < count - 1:
+        raised = put("multiply", {"a": put("add", {"a": value}, {"b": 0.1}), "b": weight})
+        mixed = put("mix", {"a": raised, "b": put("subtract", {"a": other, "b": value}), "factor": weight})
+        value = put("clamp", {"value": mixed})
+    put("surface", {"metallic": put("clamp", {"value": value})})
+    return changed(m.material, nodes=nodes, wires=wires)
+
+
+def _measuring_against_numpy() -> Row:
+    """All thumbnails and ranges of a 100-node graph at 96 × 96 after one edit, beside the same by hand."""
+    material, card = chain(100), flat_card(96)
+    lowered = lower(material)
+    measuring = Measuring()
+    kinds = lowered.kinds
+
+    def ours(weight: float) -> None:
+        done = measuring.measure(lowered, uniform_values(lowered, material, {"weight": weight}), card, 0.0)
+        for wire in done.values:
+            done.thumbnail(wire, kinds[wire])
+
+    stretches = (len(material.nodes) - 5) // 5
+
+    def by_hand(weight: float) -> None:
+        position = card.inputs["position_world"]
+        x, y, w = position[0], position[1], np.array([weight], np.float32)
+        made: list[Array] = [position, x, y, position[2], w]
+        value = y
+        for _ in range(stretches):
+            sum_ = value + np.float32(0.1)
+            product = sum_ * w
+            difference = x - value
+            mixed = product * (1 - w) + difference * w
+            value = np.minimum(np.maximum(mixed, np.float32(0)), np.float32(1))
+            made += [sum_, product, difference, mixed, value]
+        made.append(np.minimum(np.maximum(value, np.float32(0)), np.float32(1)))
+        for each in made:
+            each.min(), each.max(), each.mean()
+            pictured(card, each, Kind.NUMBER)
+
+    return Row("thumbnails and ranges of 100 nodes / by hand in NumPy", _ratio(ours, by_hand), 1.3)
+
+
+def _glsl_growth() -> Row:
+    """Writing GLSL of 2,000 nodes beside 1,000."""
+    texts = []
+    for count in (1000, 2000):
+        material = chain(count)
+        lowered = lower(material)
+        leaves = {name: f"u{i}" for i, name in enumerate(lowered.uniforms)}
+        texts.append((lowered, leaves))
+
+    def write(which: int) -> Callable[[float], None]:
+        lowered, leaves = texts[which]
+        return lambda _: _discard(glsl.write(list(lowered.surface.values()), lowered.names, leaves))
+
+    return Row("GLSL of 2,000 nodes / of 1,000", _ratio(write(1), write(0)), 2.2)
+
+
+def _glsl_against_materialx() -> list[Row]:
+    """From a graph of 1,000 nodes to GLSL text, beside the MaterialX package's own generator on the same graph."""
+    try:
+        import MaterialX as mx
+        import MaterialX.PyMaterialXGenGlsl as mx_glsl
+        import MaterialX.PyMaterialXGenShader as mx_shader
+    except ImportError:
+        return []
+    material = chain(1000)
+    standard, path = mx.createDocument(), mx.getDefaultDataSearchPath()
+    mx.loadLibraries(mx.getDefaultDataLibraryFolders(), path, standard)
+    document = mx.createDocument()
+    document.importLibrary(standard)
+    output = document.addOutput("end", "float")
+    output.setConnectedNode(_same_in_materialx(document, material.nodes, material.wires))
+    generator = mx_glsl.GlslShaderGenerator.create()
+    context = mx_shader.GenContext(generator)
+    context.registerSourceCodeSearchPath(path)
+
+    def ours(_: float) -> None:
+        lowered = lower(material)
+        leaves = {name: f"u{i}" for i, name in enumerate(lowered.uniforms)}
+        glsl.write(list(lowered.surface.values()), lowered.names, leaves)
+
+    def theirs(_: float) -> None:
+        generator.generate("chain", output, context)
+
+    return [Row("GLSL of 1,000 nodes / by the MaterialX package", _ratio(ours, theirs), 1.0)]
+
+
+_IN_MATERIALX = {
+    "add": ("add", {"a": "in1", "b": "in2"}),
+    "subtract": ("subtract", {"a": "in1", "b": "in2"}),
+    "multiply": ("multiply", {"a": "in1", "b": "in2"}),
+    "mix": ("mix", {"a": "bg", "b": "fg", "factor": "mix"}),
+    "clamp": ("clamp", {"value": "in", "low": "low", "high": "high"}),
+}
+
+
+def _same_in_materialx(document: Any, nodes: Mapping[str, Node], wires: Mapping[str, str]) -> Any:
+    """The nodes of `chain` in a MaterialX document; the last clamp."""
+    made: dict[str, Any] = {}
+    for node_id, node in nodes.items():
+        if node.type == "position":
+            made[node_id] = document.addNode("position", node_id, "vector3")
+        elif node.type == "separate":
+            for letter, index in zip("xyz", range(3), strict=True):
+                made[f"{node_id}.{letter}"] = document.addNode("extract", f"{node_id}_{letter}", "float")
+                made[f"{node_id}.{letter}"].setInputValue("index", index)
+        elif node.type == "parameter":
+            made[node_id] = document.addNode("constant", node_id, "float")
+            made[node_id].setInputValue("value", 0.4)
+        elif node.type in _IN_MATERIALX:
+            made[node_id] = document.addNode(_IN_MATERIALX[node.type][0], node_id, "float")
+            for port, value in node.values.items():
+                made[node_id].setInputValue(_IN_MATERIALX[node.type][1][port], value)
+    last = None
+    for into, out in wires.items():
+        (reader, port), source = node_and_port(into), made.get(out) or made.get(node_and_port(out)[0])
+        if nodes[reader].type == "separate":
+            for letter in "xyz":
+                made[f"{reader}.{letter}"].setConnectedNode("in", source)
+        elif nodes[reader].type in _IN_MATERIALX:
+            made[reader].setConnectedNode(_IN_MATERIALX[nodes[reader].type][1][port], source)
+        else:
+            last = source
+    return last
+
+
+CORNER_VERTEX = """#version 330 core
+out vec3 position_world;
+out vec3 position_object;
+out vec3 carried_normal;
+out vec2 uv;
+void main() {
+    vec2 corner = vec2(float(gl_VertexID & 1), float(gl_VertexID >> 1)) * 4.0 - 1.0;
+    position_world = vec3(corner, 0.3 * corner.x * corner.y);
+    position_object = position_world;
+    carried_normal = normalize(vec3(corner * 0.8, 1.0));
+    uv = corner * 0.5 + 0.5;
+    gl_Position = vec4(corner, 0.0, 1.0);
+}
+"""
+_HAND_HEAD = """#version 330 core
+in vec3 position_world;
+in vec3 position_object;
+in vec3 carried_normal;
+in vec2 uv;
+uniform vec3 camera_position;
+out vec4 pixel;
+"""
+
+
+def _frames_against_hands() -> list[Row]:
+    """The time of a picture of each effect, generated and by hand; none where there is no OpenGL."""
+    os.environ.setdefault("LP_NUM_THREADS", "0")  # software OpenGL on one thread takes the same time every time
+    try:
+        gl = GlRenderer()
+    except NoGraphics:
+        return []
+    rows, easel = [], _Easel(gl)
+    for effect in effects():
+        lowered = lower(effect.graph.material)
+        paint = Paint(lowered.wires[effect.colour.ref], {})
+        folded = replace([paint.colour], _typed(lowered, effect.graph.material))[paint.colour]
+        generated = fragment_shader(Paint(join(swizzle(folded, "xyz"), 1.0), names=lowered.names)).text
+        by_hand = _HAND_HEAD + effect.by_hand + "\nvoid main() { pixel = vec4(effect(), 1.0); }\n"
+        pictures: list[Array] = []
+        calls: list[Callable[[float], object]] = []
+        for text in (generated, by_hand):
+            program = gl.resources.program(CORNER_VERTEX, text)
+            write_uniform(program, "camera_position", (0.4, 1.0, 3.0))
+            easel.draw(program)
+            pictures.append(easel.seen())
+            calls.append(functools.partial(easel.draw, program))
+        apart = float(np.abs(pictures[0] - pictures[1]).max())
+        rows.append(
+            Row(f"frame of {effect.name} / by hand", _ratio(calls[0], calls[1], FRAME_ROUNDS, time.process_time), 1.05)
+        )
+        rows.append(Row(f"{effect.name}: pictures apart by", apart * 255, 1.0, "/255"))
+    return rows
+
+
+def _typed(lowered: Lowered, material: Material) -> dict[Expr, Expr]:
+    """Typed constants as constants, as an exported shader has them."""
+    values = uniform_values(lowered, material, {})
+    return {
+        uniform(name, uniform_type(source.kind)): const(*value)
+        for name, source in lowered.uniforms.items()
+        if isinstance(value := values[name], tuple)
+    }
+
+
+class _Easel:
+    """A picture to draw on again and again."""
+
+    def __init__(self, gl: GlRenderer) -> None:
+        self.context = gl.context
+        self.texture = gl.context.texture(PICTURE, 4, dtype="f4")
+        self.target = gl.context.framebuffer([self.texture])
+
+    def draw(self, program: moderngl.Program, _: float = 0) -> None:
+        """Fill the picture eight times."""
+        self.target.use()
+        self.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        array = self.context.vertex_array(program, [])
+        for _turn in range(8):
+            array.render(moderngl.TRIANGLES, vertices=3)
+        self.context.finish()
+        array.release()
+
+    def seen(self) -> Array:
+        """What was drawn, held to 0–1."""
+        return np.frombuffer(self.texture.read(), np.float32).clip(0, 1)
+
+
+def _discard(_: object) -> None:
+    pass
+
+
+def _ratio(
+    one: Callable[[float], object],
+    other: Callable[[float], object],
+    rounds: int = ROUNDS,
+    clock: Callable[[], float] = time.perf_counter,
+) -> float:
+    """The time of one beside that of the other, taken in turns: the middle of all rounds, which no hiccup moves."""
+    times: tuple[list[float], list[float]] = ([], [])
+    for turn in range(rounds):
+        for call, taken in zip((one, other), times, strict=True):
+            started = clock()
+            call(0.3 + 0.05 * turn)
+            taken.append(clock() - started)
+    return float(np.median(np.array(times[0]) / np.array(times[1])))
