@@ -8,6 +8,7 @@ which double precision shows, nothing is asked.
 from __future__ import annotations
 
 import random
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -33,6 +34,8 @@ EDGES = {"a": [0.0, -0.0, 1.0, -2.0, 3.0], "b": [0.0, 1.0, 4.0], "c": [-1.0, 0.0
 _ARITY = {Op.CLAMP: 3, Op.MIX: 3, Op.SMOOTHSTEP: 3}
 _TWO = (Op.ADD, Op.SUB, Op.MUL, Op.DIV, Op.MOD, Op.MIN, Op.MAX, Op.STEP, Op.POW)
 _JUMPS = {Op.STEP, Op.FLOOR, Op.CEIL, Op.FRACT, Op.MOD, Op.SIGN, Op.SELECT, Op.MIN, Op.MAX, Op.CLAMP, Op.ABS}
+_ENDS = {Op.SQRT, Op.POW, Op.LOG, Op.LOG2}
+"""Not defined on one side of 0, where what comes to nearly 0 may fall."""
 
 
 def run(cases: int, seed: int) -> str:
@@ -141,11 +144,18 @@ def _hold_folding(expr: Expr, leaves: dict[str, Any], chance: random.Random) -> 
         if leaf.op is Op.UNIFORM
     }
     folded = replace([expr], known)[expr]
-    plain = as_rows(evaluate([expr], here, np.float64)[expr], 1)
+    values = evaluate([expr], here, np.float64)
+    if not _all_finite(values):
+        return  # such as a division by a zero, whose sign a constant does not hold
+    plain = as_rows(values[expr], 1)
     again = as_rows(evaluate([folded], {}, np.float64)[folded], 1)
     both = np.isfinite(plain) & np.isfinite(again)
     same = np.isclose(plain, again, rtol=1e-9, atol=1e-12) | ~both
     assert same.all(), f"{expr} folds to {again}, and is {plain}"
+
+
+def _all_finite(values: Mapping[Expr, Any]) -> bool:
+    return all(np.isfinite(np.asarray(value, np.float64)).all() for value in values.values())
 
 
 def _hold_derivative(expr: Expr, chance: random.Random) -> int:
@@ -168,6 +178,8 @@ def _hold_derivative(expr: Expr, chance: random.Random) -> int:
     finer = (at(h / 4) - at(-h / 4)) / (h / 2)
     here = {n: np.array([[s] for s in start[n]]) for n in LIMITS}
     here = {n: v if len(v) > 1 else v[0] for n, v in here.items()}
+    if not _all_finite(evaluate([expr], here, np.float64)):
+        return 0  # such as a power of infinity
     found = np.zeros((1, expr.type.width)) if slope is None else as_rows(evaluate([slope], here, np.float64)[slope], 1)
     scale = np.maximum(np.abs(middle), 1.0)
     steady = np.isfinite(middle) & np.isfinite(finer) & (np.abs(middle - finer) < 1e-5 * scale) & (scale < 1e6)
@@ -194,7 +206,7 @@ def _hold_glsl(gl: GlRenderer, exprs: list[Expr], leaves: dict[str, Any], values
                 - as_rows(np.asarray(double[part], np.float64), POINTS)
             ).max(axis=1)
             steady &= apart <= 1e-5 * np.maximum(size, 1e-3)
-            if part.op in _JUMPS or part.op is Op.SMOOTHSTEP:  # a rounding may fall to the other side
+            if part.op in (_JUMPS | _ENDS) or part.op is Op.SMOOTHSTEP:  # a rounding may fall to the other side
                 steady &= _away_from_corner(part, double)
         mine = as_rows(np.asarray(values[expr], np.float64), POINTS)
         theirs = np.asarray(by_glsl[name], np.float64)
@@ -222,6 +234,6 @@ def _away_from_corner(part: Expr, values: dict[Expr, Any]) -> np.ndarray:
         return np.asarray((np.abs(quotient - np.round(quotient)) > 1e-3).all(axis=1))
     if part.op in (Op.STEP, Op.SELECT) and len(rows) > 1:
         return np.asarray((np.abs(rows[0] - rows[1]) > 1e-3).all(axis=1))
-    if part.op is Op.SIGN:
+    if part.op is Op.SIGN or (part.op in _ENDS and part.args[0].args):
         return np.asarray((np.abs(rows[0]) > 1e-3).all(axis=1))
     return np.ones(POINTS, bool)

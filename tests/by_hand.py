@@ -67,11 +67,11 @@ def type_node(canvas: Canvas, text: str, at: QPointF) -> str:
     """Move the pointer, type anywhere, press Return; the new node's id."""
     before = set(canvas.material.nodes)
     QTest.mouseMove(canvas, at.toPoint())
-    canvas._pointer = at
+    canvas.pointer = at
     QTest.keyClick(canvas, text[0])
-    assert canvas.finder.isVisible()
-    canvas.finder.field.setText(text)
-    QTest.keyClick(canvas.finder.field, Qt.Key.Key_Return)
+    assert canvas.placing.finder.isVisible()
+    canvas.placing.finder.field.setText(text)
+    QTest.keyClick(canvas.placing.finder.field, Qt.Key.Key_Return)
     (new,) = set(canvas.material.nodes) - before
     return new
 

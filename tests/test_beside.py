@@ -92,7 +92,7 @@ def test_what_goes_wrong_beside_is_told_and_ends_the_waiting(
     until(lambda: any(n.place == "lost" and "nobody foresaw" in n.text for n in session.notices))
     task = session.beside("Dreaming", broken, lambda found: None)  # type: ignore[arg-type]
     until(lambda: task.done)
-    assert "nobody foresaw" in window.message.text()
+    assert "nobody foresaw" in window.status.message.text()
 
 
 def test_long_work_that_is_refused_says_why(qtbot: object, qapp: QApplication) -> None:
@@ -115,12 +115,12 @@ def test_an_unexpected_error_is_told_logged_and_the_window_lives(
     before = session.project
     QApplication.processEvents()
     monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
-    monkeypatch.setattr(window.build.canvas, "tidy", lambda: (_ for _ in ()).throw(KeyError("a slip nobody has")))
+    monkeypatch.setattr(window.build.canvas.acts, "tidy", lambda: (_ for _ in ()).throw(KeyError("a slip nobody has")))
     try:
-        window.build.canvas.tidy()
+        window.build.canvas.acts.tidy()
     except KeyError as error:
         sys.excepthook(type(error), error, error.__traceback__)
-    assert "KeyError" in window.message.text() and str(log_file()) in window.message.text()
+    assert "KeyError" in window.status.message.text() and str(log_file()) in window.status.message.text()
     assert session.project is before and window.isVisible()
     assert list((session.folder / ".lantern" / "recovery").glob("unsaved-*.json"))  # kept at once
     assert "\n" not in words_for(ValueError("two\nlines"))
@@ -141,7 +141,7 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
         raise KeyError("the other half")
 
     QTimer.singleShot(0, hand)
-    until(lambda: "KeyError" in window.message.text())
+    until(lambda: "KeyError" in window.status.message.text())
     assert session.project.name == "Before" and session.undo.undo_name == "Rename"
     session.undo.redo()
     assert session.project.name == "More"
@@ -152,11 +152,11 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
 
     session.changed.connect(view)
     QTimer.singleShot(0, lambda: rename(session, "Shown by some"))
-    until(lambda: "ValueError" in window.message.text())
+    until(lambda: "ValueError" in window.status.message.text())
     assert session.project.name == "Shown by some"
     session.changed.disconnect(view)
     QTimer.singleShot(0, lambda: 1 / 0)
-    until(lambda: "ZeroDivisionError" in window.message.text())
+    until(lambda: "ZeroDivisionError" in window.status.message.text())
     assert session.project.name == "Shown by some"
 
 

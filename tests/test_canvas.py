@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from soft_lantern.app.canvas.canvas import Canvas
-from soft_lantern.app.canvas.finder import Hand, offers
+from soft_lantern.app.canvas.finder import HeldWire, offers
 from soft_lantern.app.canvas.painting import Health
 from soft_lantern.app.canvas.shapes import spread
 from soft_lantern.app.main import make_application
@@ -29,7 +29,7 @@ def canvas(qtbot: object, ramp: Material) -> Iterator[Canvas]:
     make_application()
     made = Canvas()
     made.resize(1000, 640)
-    made.edited.connect(lambda graph_id, name, edit, merge: made.show_material(edit(made.material)))
+    made.wishes.edited.connect(lambda graph_id, name, edit, merge: made.show_material(edit(made.material)))
     made.show_material(ramp)
     made.show()
     made.activateWindow()
@@ -92,7 +92,7 @@ def test_keys_nudge_delete_and_go_from_slip_to_slip(canvas: Canvas) -> None:
     assert canvas.selected == {"position"}
     QTest.keyClick(canvas, Qt.Key.Key_Tab)
     assert len(canvas.selected) == 1 and "position" not in canvas.selected
-    canvas._select({"rise"})
+    canvas.select({"rise"})
     x, y = canvas.material.nodes["rise"].x, canvas.material.nodes["rise"].y
     QTest.keyClick(canvas, Qt.Key.Key_Right)
     QTest.keyClick(canvas, Qt.Key.Key_Down, SHIFT)
@@ -103,11 +103,11 @@ def test_keys_nudge_delete_and_go_from_slip_to_slip(canvas: Canvas) -> None:
 
 
 def test_copied_slips_can_be_pasted_into_another_material(canvas: Canvas, ramp: Material) -> None:
-    canvas.select_all()
-    canvas.copy_selected()
+    canvas.acts.select_all()
+    canvas.acts.copy_selected()
     canvas.show_material(Material(id="other", name="Other", nodes={"s": Node(type="surface")}))
     assert not canvas.selected
-    canvas.paste()
+    canvas.acts.paste()
     assert len(canvas.material.nodes) == len(ramp.nodes) + 1
     assert canvas.material.parameters == ramp.parameters
     assert canvas.selected == set(canvas.material.nodes) - {"s"}
@@ -128,11 +128,11 @@ def test_zooming_keeps_the_point_under_the_pointer(canvas: Canvas) -> None:
 
 def test_finding_goes_to_a_node_or_says_that_there_is_none(canvas: Canvas) -> None:
     said: list[str] = []
-    canvas.told.connect(said.append)
+    canvas.wishes.told.connect(said.append)
     for text, selected in (("mask", {"height_mask"}), ("unicorn", {"height_mask"})):
-        canvas.find_node()
-        canvas.type_in.setText(text)
-        QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+        canvas.typing.find_node()
+        canvas.typing.type_in.setText(text)
+        QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
         assert canvas.selected == selected
     assert "unicorn" in said[0]
 
@@ -140,13 +140,13 @@ def test_finding_goes_to_a_node_or_says_that_there_is_none(canvas: Canvas) -> No
 def test_what_fits_a_wire_really_fits(ramp: Material) -> None:
     """Every offer for a wire in the hand can be joined to it without a complaint."""
     for out in ("position.out", "rise.out", "low_colour.out"):
-        offered = offers("", ramp, Hand(fitting_inputs(ramp, out)))
+        offered = offers("", ramp, HeldWire(fitting_inputs(ramp, out)))
         assert len(offered) >= 8
         for offer in offered:
             joined = edits.connect(edits.add_node(ramp, "new", offer.node), out, f"new.{offer.port}")
             assert joined.wires[f"new.{offer.port}"] == out
     for into in ("surface.metallic", "separate.vector", "divide.b"):
-        for offer in offers("", ramp, Hand(fitting_outputs(ramp, into), from_output=False)):
+        for offer in offers("", ramp, HeldWire(fitting_outputs(ramp, into), from_output=False)):
             joined = edits.connect(edits.add_node(ramp, "new", offer.node), f"new.{offer.port}", into)
             assert joined.wires[into] == f"new.{offer.port}"
 

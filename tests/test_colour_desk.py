@@ -116,7 +116,7 @@ def test_the_nectars_depths_are_tuned_by_eye_and_shipped_as_a_row_of_an_atlas(
     assert dialog.table.item(0, 0).text() == "Nectar depths" and dialog.table.item(0, 1).text() == "0.25"
     said = float(dialog.table.item(0, 2).text().split()[0].rstrip(","))
     dialog.write_to(tmp_path / "nectars.png")
-    assert "Wrote" in window.message.text()
+    assert "Wrote" in window.status.message.text()
     texels = read_image(tmp_path / "nectars.png", "data")
     row = texels.linear()[0].astype(float)
     at = np.union1d(np.linspace(0, 1, 5101), [stop.at for stop in (*held().stops, *held().alphas)])
@@ -242,11 +242,11 @@ def test_a_wall_of_moths_picks_palettes_by_seed(window: MainWindow) -> None:
     page.colour.changed.emit((0.1, 0.9, 0.3, 1.0))
     assert session.project.palettes["moth_dust"].colours[2:4] == ((0.1, 0.9, 0.3, 1.0),) * 2
     QTest.mouseClick(page.remove, LEFT)
-    assert "Only the last colours can go" in window.message.text()
+    assert "Only the last colours can go" in window.status.message.text()
     QTest.mouseClick(page.add, LEFT)
     assert all(len(p.colours) == 12 for p in swap_set(session.project, "moth_dust"))
     desk.delete()
-    assert "Moth sprite" in window.message.text() and "moth_dust" not in session.project.palettes
+    assert "Moth sprite" in window.status.message.text() and "moth_dust" not in session.project.palettes
     assert "moth_dust" not in session.images
     session.undo.undo()
     assert "moth_dust" in session.images
@@ -291,9 +291,11 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
     kept = session.project.gradients["embers"]
     click(desk.gradient_page.bar, QPointF(desk.gradient_page.bar.x_of(0.5), 14))
     desk.sources.take_from("fewer")
-    assert session.project.gradients["embers"].stops == kept.stops and "stops keep within" in window.message.text()
+    assert (
+        session.project.gradients["embers"].stops == kept.stops and "stops keep within" in window.status.message.text()
+    )
     desk.sources.take_from("fewer")
-    assert "needs its" in window.message.text()
+    assert "needs its" in window.status.message.text()
     desk.sources.take_from("ends")
     assert len(session.project.gradients["embers"].stops) == 2
     for ending in ("csv", "ggr"):
@@ -305,7 +307,7 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
         desk.choose("embers")
     for name, words in (("nothing.ggr", "cannot be read"), ("wrong.txt", "only .ggr and .csv")):
         desk.open_file(tmp_path / name)
-        assert words in window.message.text()
+        assert words in window.status.message.text()
     # The open graph's mixes become a gradient, and the stage hardly changes.
     session.open_material("height_ramp")
     desk.sources.take_from("mixes")
@@ -318,7 +320,7 @@ def test_gradients_are_taken_from_lines_files_and_mixes(window: MainWindow, tmp_
     assert desk.chosen in session.project.gradients and "gradient_lookup" in {n.type for n in material.nodes.values()}
     session.open_material("moth_sprite")
     desk.sources.choose_mixes()
-    until(lambda: "has no mixes" in window.message.text())
+    until(lambda: "has no mixes" in window.status.message.text())
 
 
 def test_recolouring_without_an_index_shows_where_multiplying_fails(window: MainWindow, tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
 from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_node, until, wire
-from soft_lantern.app.canvas.finder import Hand, offers
+from soft_lantern.app.canvas.finder import HeldWire, offers
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.edits import fitting_inputs, type_value
 from soft_lantern.graph.lowering import lower
@@ -120,8 +120,8 @@ def test_a_recipe_comes_wired_to_the_surface_and_goes_in_one_undo(window: MainWi
     before = session.project
     canvas.setFocus()
     QTest.keyClicks(canvas, "d")
-    canvas.finder.field.setText("dust on top")
-    QTest.keyClick(canvas.finder.field, Qt.Key.Key_Return)
+    canvas.placing.finder.field.setText("dust on top")
+    QTest.keyClick(canvas.placing.finder.field, Qt.Key.Key_Return)
     surface = node_of(canvas.material, "surface")
     assert f"{surface}.base_colour" in canvas.material.wires
     assert {p.label for p in canvas.material.parameters} == {"Surface colour", "Dust", "Dust start", "Dust softness"}
@@ -135,7 +135,7 @@ def test_the_finder_knows_synonyms_the_wire_in_hand_and_what_was_used_lately(win
     for word, wanted in (("lerp", "Mix"), ("grey", "Luminance"), ("glow", "Rim glow"), ("scroll", "Tile coordinates")):
         titles = [o.title for o in offers(word, material)][:6]
         assert wanted in titles, (word, titles)
-    fitting = [o.title for o in offers("", material, Hand(fitting_inputs(material, "low_colour.out")))]
+    fitting = [o.title for o in offers("", material, HeldWire(fitting_inputs(material, "low_colour.out")))]
     assert fitting.index("Separate colour") < fitting.index("Sine")
     assert offers("", material)[0].title != "Worn" and offers("no", material, recent=["normal"])[0].title == "Normal"
     assert [o.title for o in offers("", material, recent=["cells_2d", "blend"])][:2] == ["Cells 2D", "Blend"]
@@ -154,7 +154,7 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     Pillow.fromarray(np.random.default_rng(1).integers(0, 256, (8, 8, 3)).astype(np.uint8)).save(tmp_path / "moss.png")
     start(window)
     canvas, session = window.build.canvas, window.session
-    window.build.import_image(tmp_path / "moss.png", place=QPointF(120, 120))
+    window.build.image_import.bring_in(tmp_path / "moss.png", place=QPointF(120, 120))
     until(lambda: [n for n in canvas.material.nodes.values() if n.type == "image"])
     image = node_of(canvas.material, "image")
     before = settled(window)
@@ -166,7 +166,7 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     mean = window.build.answer.measured.reaches[f"{image}.colour"].mean  # type: ignore[union-attr]
     row = canvas.spread.slips[image].row("texture", is_output=False)
     assert row and row.words == "Moss"
-    canvas.type_into(canvas.spread.slips[image], row)
+    canvas.typing.type_into(canvas.spread.slips[image], row)
     menu = canvas.findChildren(QMenu)[-1]
     as_data = next(a for a in menu.actions() if a.text().startswith("As data"))
     as_data.trigger()
@@ -181,24 +181,24 @@ def test_a_snippet_is_made_opened_edited_and_used_again_by_hand(window: MainWind
     canvas, session = window.build.canvas, window.session
     until(lambda: window.build.answer)
     before = settled(window)
-    canvas._select({"rise", "divide", "height_mask"})
+    canvas.select({"rise", "divide", "height_mask"})
     QTest.keyClick(window, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     (snippet,) = session.project.snippets.values()
     held = node_of(canvas.material, "snippet")
     assert "rise" not in canvas.material.nodes and (settled(window) == before).all()
-    canvas._select({held})
+    canvas.select({held})
     window.build.explain_node()
     assert "Costs 7 operations" in window.build.node_help.toPlainText()
     QTest.mouseDClick(canvas, LEFT, Qt.KeyboardModifier.NoModifier, middle_of(canvas, held).toPoint())
     assert session.material_id == snippet.id and window.header.materials.currentText() == "Snippet 1 (snippet)"
-    canvas.edit("Type value", lambda m: type_value(m, "height_mask", "high", 0.4))
+    canvas.wishes.edit("Type value", lambda m: type_value(m, "height_mask", "high", 0.4))
     session.open_material("height_ramp")
     assert (settled(window) != before).any(axis=2).mean() > 0.02
     second = type_node(canvas, "snippet 1", QPointF(60, 60))
     assert canvas.material.nodes[second].settings["snippet"] == snippet.id
     assert tooth(canvas, second, canvas.spread.slips[second].rows[0].name) is not None
     window.commands.actions["Delete snippet"].trigger()
-    assert "Open the snippet" in window.message.text()
+    assert "Open the snippet" in window.status.message.text()
     session.open_material(snippet.id)
     window.commands.actions["Delete snippet"].trigger()
-    assert "is used in" in window.message.text() and snippet.id in session.project.snippets
+    assert "is used in" in window.status.message.text() and snippet.id in session.project.snippets

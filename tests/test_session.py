@@ -46,7 +46,7 @@ def test_edits_of_one_gesture_are_one_entry_and_of_two_are_two(session: Session)
     start = session.project
     for value in (4.0, 3.0, 2.0):
         tune(session, value)
-    session.gesture += 1
+    session.gestures.count += 1
     tune(session, 1.0)
     assert session.undo.count == 2
     session.undo.undo()

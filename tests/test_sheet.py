@@ -113,13 +113,13 @@ def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tm
     assert dialog.count == 6 and save.isEnabled()
     dialog.accepted.connect(lambda: dialog.begin())
     click(save, QPointF(save.rect().center()))
-    until(lambda: (tmp_path / "sheet.png").exists() and not window.task_bar.tasks, 60)
+    until(lambda: (tmp_path / "sheet.png").exists() and not window.status.task_bar.tasks, 60)
     assert width_of(tmp_path / "sheet.png") == sheet.GAP + 3 * (48 + sheet.GAP)
-    assert "contact sheet of 6 pictures" in window.message.text()
+    assert "contact sheet of 6 pictures" in window.status.message.text()
     dialog.path.setText(str(tmp_path / "never.png"))
     dialog.begin().cancel()
-    until(lambda: not window.task_bar.tasks)
-    assert "was cancelled" in window.message.text() and not (tmp_path / "never.png").exists()
+    until(lambda: not window.status.task_bar.tasks)
+    assert "was cancelled" in window.status.message.text() and not (tmp_path / "never.png").exists()
 
 
 def test_every_look_has_a_portrait_that_follows_its_values(window: MainWindow) -> None:

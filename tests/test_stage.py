@@ -283,7 +283,7 @@ def test_pictures_are_saved_as_they_are_shown_and_as_light(dress: MainWindow, tm
     size = (stage.width(), stage.height())
     for name in ("a.png", "a.exr"):
         save_pictures(stage, Wish(tmp_path / name, size))
-        until(lambda name=name: (tmp_path / name).exists() and not dress.task_bar.tasks)
+        until(lambda name=name: (tmp_path / name).exists() and not dress.status.task_bar.tasks)
     saved = np.asarray(Pillow.open(tmp_path / "a.png").convert("RGB"), int)
     assert (saved == shown).all()
     dress.session.save()
@@ -296,17 +296,17 @@ def test_pictures_are_saved_as_they_are_shown_and_as_light(dress: MainWindow, tm
 def test_a_sequence_covers_the_loop_and_can_be_cancelled(dress: MainWindow, tmp_path: Path) -> None:
     stage = dress.dress.stage
     save_pictures(stage, Wish(tmp_path / "loop.png", (64, 48), seconds=2.0, rate=3))
-    until(lambda: not dress.task_bar.tasks, 60)
+    until(lambda: not dress.status.task_bar.tasks, 60)
     assert sorted(p.name for p in tmp_path.glob("*.png")) == [f"loop_{n:04d}.png" for n in range(1, 7)]
     first, later = (np.asarray(Pillow.open(tmp_path / f"loop_000{n}.png")) for n in (1, 4))
     assert (first != later).any()  # the nectar moves
     save_pictures(stage, Wish(tmp_path / "long.png", (64, 48), seconds=100.0, rate=24))
     until(lambda: (tmp_path / "long_0002.png").exists())
-    dress.task_bar._show()
-    click(dress.task_bar.cancel_button, QPointF(dress.task_bar.cancel_button.rect().center()))
-    until(lambda: not dress.task_bar.tasks)
+    dress.status.task_bar._show()
+    click(dress.status.task_bar.cancel_button, QPointF(dress.status.task_bar.cancel_button.rect().center()))
+    until(lambda: not dress.status.task_bar.tasks)
     assert len(list(tmp_path.glob("long_*.png"))) < 200
-    assert "Stopped after" in dress.message.text()
+    assert "Stopped after" in dress.status.message.text()
 
 
 def test_a_mesh_import_can_be_cancelled_and_changes_nothing(window: MainWindow, demo_folder: Path) -> None:
@@ -318,7 +318,7 @@ def test_a_mesh_import_can_be_cancelled_and_changes_nothing(window: MainWindow, 
     until(lambda: started and started[0].done)
     assert window.session.project is before
     assert sorted(p.name for p in (demo_folder / "meshes").iterdir()) == files
-    assert "cancelled" in window.message.text()
+    assert "cancelled" in window.status.message.text()
     with pytest.raises(Cancelled):
         started[0].progress(0.5, "")
 

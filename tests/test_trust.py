@@ -19,7 +19,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from by_hand import LEFT, Open, settled, until
-from soft_lantern.app.canvas.finder import Hand, offers
+from soft_lantern.app.canvas.finder import HeldWire, offers
 from soft_lantern.app.pictures.scene_pictures import ScenePictures
 from soft_lantern.app.session import saver
 from soft_lantern.app.widgets.colour_picker import ColourPicker
@@ -38,10 +38,12 @@ from soft_lantern.graph.instances.family import pasted
 from soft_lantern.graph.instances.values import look, override, put_material
 from soft_lantern.graph.notice import Notice, Severity, counted
 from soft_lantern.graph.ramps.images import colours_at
+from soft_lantern.ir.expr import Op, Type, const, make, uniform
 from soft_lantern.ir.hand_point import hand_point
 from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs
 from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.gl_resources import _library
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import Looks, StageOptions, frame_of
@@ -57,7 +59,7 @@ MARKUP = "<img src='x.png'><b>bold</b> & co"
 def test_a_shortcut_from_a_canvas_left_behind_reverts_nothing(window: MainWindow) -> None:
     """The canvas is hidden while the graph changes elsewhere; then its own edit arrives."""
     session, canvas = window.session, window.build.canvas
-    canvas._select({"surface"} & set(canvas.material.nodes) or {next(iter(canvas.material.nodes))})
+    canvas.select({"surface"} & set(canvas.material.nodes) or {next(iter(canvas.material.nodes))})
     window.go_to_desk("Tune")
     material_id = session.material_id
     session.edit_material("Rename", material_id, lambda m: changed(m, name="Renamed elsewhere"))
@@ -77,13 +79,13 @@ def test_an_edit_of_what_is_gone_is_refused_in_words(window: MainWindow) -> None
     before = session.project
     assert not session.edit_material("Move", "height_ramp", lambda m: edits.move_nodes(m, {"gone": (0.0, 0.0)}))
     assert not session.edit_material("Type", "nowhere", lambda m: m)
-    assert session.project is before and window.message.text() == "That graph is gone"
+    assert session.project is before and window.status.message.text() == "That graph is gone"
 
 
 def test_a_formula_typed_at_an_input_that_needs_a_vector_is_wired(ramp: Material) -> None:
     surface = next(i for i, n in ramp.nodes.items() if n.type == "surface")
     ref = f"{surface}.offset" if "offset" in {p.partition(".")[2] for p in ramp.wires} else f"{surface}.normal"
-    hand = Hand(fitting_outputs(ramp, ref), from_output=False)
+    hand = HeldWire(fitting_outputs(ramp, ref), from_output=False)
     found = offers("vec3(0, noise * height, 0)", ramp, hand)
     formula = next(o for o in found if o.node.type == "formula")
     joined = edits.connect(edits.add_node(ramp, "f", formula.node), f"f.{formula.port}", ref)
@@ -91,6 +93,18 @@ def test_a_formula_typed_at_an_input_that_needs_a_vector_is_wired(ramp: Material
 
 
 # Memory
+
+
+def test_a_clamp_within_a_minimum_is_drawn(gl: GlRenderer) -> None:
+    """Mesa 22's optimiser ends the process at min(clamp(v, 0.5, s), -1.25) with lone floats beside the vector."""
+    v, s = uniform("v", Type.VEC3), uniform("s", Type.FLOAT)
+    exprs = {
+        "low": make(Op.MIN, make(Op.CLAMP, v, const(0.5), s), const(-1.25)),
+        "high": make(Op.MAX, make(Op.CLAMP, v, s, const(0.5)), const(1.25)),
+    }
+    leaves = {"v": np.array([[0.1], [2.0], [-3.0]], np.float32), "s": np.array([0.75], np.float32)}
+    drawn = evaluate_on_gpu(gl, exprs, leaves, 1)
+    assert (drawn["low"] == -1.25).all() and (drawn["high"] == 1.25).all()
 
 
 def test_video_memory_is_given_back(gl: GlRenderer, tmp_path: Path) -> None:
@@ -203,7 +217,7 @@ def test_of_two_files_with_one_id_the_person_chooses(open_window: Open, demo_fol
     window.build._fix(notice, next(f for f in notice.fixes if f.words == choice))
     assert not [n for n in session.notices if n.kind == "same-id"]
     session.apply("Tune", lambda project: override(project, "amber_hour", "origin", 2.0))
-    assert session.save(), window.message.text()
+    assert session.save(), window.status.message.text()
     now = open_project(demo_folder)
     assert not now.notices
     names = sorted(i.name for i in now.project.instances.values() if i.name.startswith("Amber"))
@@ -386,10 +400,10 @@ def test_a_scene_is_seen_through_its_own_camera_at_the_first_visit(window: MainW
 def test_notices_are_counted_alike_everywhere(window: MainWindow) -> None:
     one, hint = Notice(Severity.WARNING, "a", "A"), Notice(Severity.INFO, "b", "B")
     assert counted([]) == "0 notices" and counted([one]) == "1 notice" and counted([hint]) == "0 notices, 1 hint"
-    window.session.notices = [one, hint]
+    window.session.found.all = [one, hint]
     window.session.notices_changed.emit()
     build = window.build
-    assert window.notice_button.text() == "1 notice, 1 hint"
+    assert window.status.notice_button.text() == "1 notice, 1 hint"
     assert build.tabs.tabText(build.tabs.indexOf(build.notice_list)) == "Notices (1 + 1)"
 
 
@@ -423,7 +437,7 @@ def test_what_people_call_their_things_is_never_markup(open_window: Open, demo_f
         window.go_to_desk(desk)
         QTest.qWait(150)
     window.tune.select("amber_hour")
-    window.session.notices = [Notice(Severity.WARNING, "a", MARKUP, "height_ramp", "x")]
+    window.session.found.all = [Notice(Severity.WARNING, "a", MARKUP, "height_ramp", "x")]
     window.session.notices_changed.emit()
     seen = 0
     for widget in window.findChildren(QWidget):

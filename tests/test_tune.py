@@ -95,7 +95,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
 
     def new(name: str, parent: str, hex_text: str, rough: str) -> None:
         tune.select(parent)
-        QTest.mouseClick(tune.add_button, LEFT)
+        QTest.mouseClick(tune.beside_tree.add_button, LEFT)
         item = tune.tree.currentItem()
         assert item
         item.setText(0, name)
@@ -129,7 +129,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     kettle = session.scene.object("kettle") if session.scene else None
     assert kettle and [worn(session.project, kettle, part) for part in parts] == list(made.values())
     tune.select(made["Clay"])
-    assert "Tea kettle: body" in tune.worn_by.text()
+    assert "Tea kettle: body" in tune.worn_by.words.text()
 
     # Tuned on the part: only there does the picture change.
     at = place_of(window, "kettle", "body")
@@ -272,10 +272,10 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
         return {i for i, item in tune.tree.items.items() if not item.isHidden()}
 
     tune.select("new_copper")
-    tune.search.setFocus()
-    QTest.keyClicks(tune.search, "roughness < 0.13 tag=polished")
+    tune.beside_tree.search.setFocus()
+    QTest.keyClicks(tune.beside_tree.search, "roughness < 0.13 tag=polished")
     assert seen() == {"kettle_metal", "copper", "new_copper"}
-    tune.search.clear()
+    tune.beside_tree.search.clear()
     tune.select("brass")
     tune.instance_commands.toggle_favourite()
     tune.instance_commands.set_folder("Yellow metals")
@@ -284,9 +284,9 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
     assert (brass.favourite, brass.folder, brass.tags) == (True, "Yellow metals", ("metal", "warm"))
     folder = tune.tree.items["brass"].parent()
     assert folder and folder.text(0) == "Yellow metals" and folder.parent() is tune.tree.items["kettle_metal"]
-    tune.favourites.click()
+    tune.beside_tree.favourites.click()
     assert seen() == {"kettle_metal", "brass"}
-    tune.favourites.click()
+    tune.beside_tree.favourites.click()
     before = look(session.project, "new_copper")
     tune.instance_commands.set_parent(["new_copper"], "enamel", keep=True)
     after = look(session.project, "new_copper")
@@ -295,7 +295,7 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
         value_of(before, p) for p in before.material.parameters
     ]
     tune.instance_commands.set_parent(["enamel"], "speckled_enamel", keep=True)
-    assert "own ancestor" in window.message.text()
+    assert "own ancestor" in window.status.message.text()
     assert session.project.instances["enamel"].parent == "kettle_metal"
 
 
@@ -516,7 +516,7 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
     ramps.open_file(path)
     assert len(session.project.gradients) == len(known) + 2
     ramps.open_file(tmp_path / "nothing.gpl")
-    assert "cannot be read" in window.message.text()
+    assert "cannot be read" in window.status.message.text()
     middle = next(n for n, s in enumerate(bar.gradient.stops) if 0 < s.at < 1)
     at = QPointF(bar.x_of(bar.gradient.stops[middle].at), 40)
     before = len(bar.gradient.stops)
@@ -532,7 +532,7 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
     at_tea(window)
     tune = window.tune
     tune.select("ramped")
-    QTest.mouseClick(tune.add_button, LEFT)
+    QTest.mouseClick(tune.beside_tree.add_button, LEFT)
     kettle = session.scene.object("kettle") if session.scene else None
     assert kettle
     session.change_object("Dress", kettle.id, wears={"": tune.selection.look_id})

@@ -164,7 +164,7 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
     window.go_to_desk("Tune")
     window.tune.select("amber_hour")
     window.tune.value_commands.write_values(tmp_path / "ramp.csv")
-    assert "3 instances of Height ramp" in window.message.text()
+    assert "3 instances of Height ramp" in window.status.message.text()
     rows = list(csv.DictReader((tmp_path / "ramp.csv").read_text().splitlines()))
     rows[0]["spread"], rows[1]["spread"] = "6.5", "nonsense"
     with (tmp_path / "ramp.csv").open("w", newline="") as file:
@@ -185,4 +185,4 @@ def test_values_go_out_and_come_back_by_the_window(window: MainWindow, tmp_path:
     assert window.session.project.instances["amber_hour"].values["spread"] == 5.0
     (tmp_path / "no.csv").write_text("a,b\n")
     assert window.tune.value_commands.plan_values(tmp_path / "no.csv") is None
-    assert "no column" in window.message.text()
+    assert "no column" in window.status.message.text()

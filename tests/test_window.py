@@ -33,10 +33,11 @@ from by_hand import (
     wire,
 )
 from soft_lantern.app.canvas.finder import offers
+from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
-from soft_lantern.app.window import window as window_module
+from soft_lantern.app.window import closing
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.gltf import write_glb
@@ -84,7 +85,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     low, high, origin, spread = (type_node(canvas, t, next(place)) for t in ("#2a4d5e", "#f2b75c", "0", "4.6"))
     mix = type_node(canvas, "lerp", QPointF(560, 260))
     surface = node_of(canvas.material, "surface")
-    canvas.tidy()
+    canvas.acts.tidy()
     for out, into in (
         ((position, "out"), (separate, "vector")),
         ((separate, "y"), (subtract, "a")),
@@ -99,13 +100,13 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     ):
         wire(canvas, out, into)
         assert canvas.material.wires[".".join(into)] == ".".join(out)
-        canvas.tidy()
+        canvas.acts.tidy()
 
     # Expose the two colours, origin and spread, named as designers will read them.
     for node_id, name in ((low, "Low colour"), (high, "High colour"), (origin, "Origin"), (spread, "Spread")):
-        canvas.rename(canvas.spread.slips[node_id])
-        canvas.type_in.setText(name)
-        QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+        canvas.typing.rename(canvas.spread.slips[node_id])
+        canvas.typing.type_in.setText(name)
+        QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
         click(canvas, middle_of(canvas, node_id))
         window.commands.actions["Expose as a parameter"].trigger()
     material = session.material
@@ -131,7 +132,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     tune.select(material.id)
     for name, hex_text, height in (("Night", "#3a2a66", "2"), ("Noon", "#9fe08a", "1.5")):
         tune.select(material.id)
-        QTest.mouseClick(tune.add_button, LEFT)
+        QTest.mouseClick(tune.beside_tree.add_button, LEFT)
         item = tune.tree.currentItem()
         assert item
         item.setText(0, name)
@@ -240,11 +241,11 @@ def test_a_wrong_wire_is_refused_with_the_reason_beside_the_pointer(window: Main
     QTest.mousePress(canvas, LEFT, NONE, start.toPoint())
     QTest.mouseMove(canvas, ((start + end) / 2).toPoint())
     QTest.mouseMove(canvas, end.toPoint())
-    assert "feed itself" in canvas._hand.reason  # type: ignore[union-attr]
+    assert "feed itself" in canvas.gesture.reason  # type: ignore[union-attr]
     shown = pixels(canvas.grab().toImage())
     QTest.mouseRelease(canvas, LEFT, NONE, end.toPoint())
     assert canvas.material is before
-    assert "feed itself" in window.message.text()
+    assert "feed itself" in window.status.message.text()
     calm = pixels(canvas.grab().toImage())
     box = shown[int(end.y()) + 10 : int(end.y()) + 40, int(end.x()) + 10 : int(end.x()) + 120]
     assert np.abs(box - calm[int(end.y()) + 10 : int(end.y()) + 40, int(end.x()) + 10 : int(end.x()) + 120]).max() > 60
@@ -255,12 +256,12 @@ def test_a_wire_dropped_on_empty_canvas_offers_what_fits_and_joins_it(window: Ma
     before = set(canvas.material.nodes)
     start = tooth(canvas, "rise", "out", is_output=True)
     drag(canvas, start, QPointF(start.x() + 10, canvas.height() - 30))
-    assert canvas.finder.isVisible()
-    offered = [canvas.finder.list.item(i).text() for i in range(canvas.finder.list.count())]  # type: ignore[union-attr]
+    assert canvas.placing.finder.isVisible()
+    offered = [canvas.placing.finder.list.item(i).text() for i in range(canvas.placing.finder.list.count())]  # type: ignore[union-attr]
     assert any(text.startswith("Multiply") for text in offered)
     assert not any(text.startswith("Position") for text in offered)
-    canvas.finder.field.setText("mult")
-    QTest.keyClick(canvas.finder.field, Qt.Key.Key_Return)
+    canvas.placing.finder.field.setText("mult")
+    QTest.keyClick(canvas.placing.finder.field, Qt.Key.Key_Return)
     (new,) = set(canvas.material.nodes) - before
     assert canvas.material.wires[f"{new}.a"] == "rise.out"
     # Pulling the wire's end off its input and letting go beside everything takes it away.
@@ -310,13 +311,13 @@ def test_a_typed_value_and_a_setting_change_the_graph(window: MainWindow) -> Non
     assert row
     at = canvas.to_widget(QPointF(slip.rect.right() - 24, slip.row_rect(row).center().y()))
     click(canvas, at)
-    assert canvas.type_in.isVisible()
-    canvas.type_in.setText("rubbish")
-    QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
-    assert "not a number" in window.message.text()
+    assert canvas.typing.type_in.isVisible()
+    canvas.typing.type_in.setText("rubbish")
+    QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
+    assert "not a number" in window.status.message.text()
     click(canvas, at)
-    canvas.type_in.setText("0.5")
-    QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+    canvas.typing.type_in.setText("0.5")
+    QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
     assert canvas.material.nodes["height_mask"].values == {"high": 0.5}
 
 
@@ -396,7 +397,7 @@ def test_an_edit_from_outside_is_noticed_and_can_be_taken_or_left(window: MainWi
 def test_unsaved_work_is_asked_about_and_recovered_after_a_crash(
     window: MainWindow, open_window: Open, demo_folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window.build.canvas.tidy()
+    window.build.canvas.acts.tidy()
     window.build.shelf.value_wanted.emit("spread", 2.75)
     asked: list[str] = []
 
@@ -404,7 +405,7 @@ def test_unsaved_work_is_asked_about_and_recovered_after_a_crash(
         asked.append(text)
         return QMessageBox.StandardButton.Cancel
 
-    monkeypatch.setattr(window_module, "asked", stay)
+    monkeypatch.setattr(closing, "asked", stay)
     assert not window.close()
     assert "not saved" in asked[0]
     window.session.saver.unsaved.keep_now()
@@ -423,7 +424,7 @@ def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, t
     broken = tmp_path / "broken.glb"
     broken.write_bytes(b"glTF not really")
     window.session.import_mesh(broken)
-    until(lambda: "broken.glb" in window.message.text() and "…" not in window.message.text())
+    until(lambda: "broken.glb" in window.status.message.text() and "…" not in window.status.message.text())
     window.build.stage.complain("the graphics driver refused a shader")
     assert (pixels(window.build.stage.pictures.image) == good).all()
     shown = pixels(window.build.stage.grab().toImage())
@@ -448,7 +449,7 @@ def test_without_opengl_the_numpy_renderer_takes_over_and_says_so(
 
     monkeypatch.setattr(choose, "GlRenderer", none)
     window = open_window(demo_folder)
-    assert "NumPy renderer" in window.renderer_label.text()
+    assert "NumPy renderer" in window.status.renderer_label.text()
     assert len(np.unique(pixels(window.build.stage.pictures.image).reshape(-1, 3), axis=0)) > 50
 
 
@@ -464,9 +465,9 @@ def test_every_action_is_found_by_name(window: MainWindow) -> None:
 
 def test_both_themes_show(window: MainWindow) -> None:
     dusk = pixels(window.grab().toImage())
-    window.switch_theme()
+    choice.switch_theme()
     paper = pixels(window.grab().toImage())
-    window.switch_theme()
+    choice.switch_theme()
     assert dusk.mean() < 90 < 150 < paper.mean()
 
 
@@ -488,7 +489,7 @@ def test_planted_mistakes_are_found_and_mended_by_mouse_alone(window: MainWindow
     build, session = window.build, window.session
     session.open_material("moth_trail")
     until(lambda: wire_reads(window, "flicker.out"))
-    QTest.mouseClick(window.notice_button, LEFT)
+    QTest.mouseClick(window.status.notice_button, LEFT)
     until(lambda: any(n.kind == "black-tint" for n in build.notice_list.notices))
     wrong = settled(window)
     pressed = []
@@ -508,7 +509,7 @@ def test_planted_mistakes_are_found_and_mended_by_mouse_alone(window: MainWindow
         assert session.project is not before, words
     until(lambda: not [n for n in session.notices if n.open])
     assert {"division", "summed-masks", "black-tint", "undefined", "unused", "coarse-mesh"} <= set(pressed)
-    assert window.notice_button.text() == "0 notices"
+    assert window.status.notice_button.text() == "0 notices"
     assert (settled(window) != wrong).any(axis=2).mean() > 0.002  # the moth card is a small part of the garden
     for _ in pressed:
         session.undo.undo()
@@ -518,7 +519,7 @@ def test_planted_mistakes_are_found_and_mended_by_mouse_alone(window: MainWindow
 def test_thumbnails_strips_and_reading_follow_a_drag(window: MainWindow) -> None:
     build = window.build
     until(lambda: wire_reads(window, "height_mask.out"))
-    build.canvas._select({"height_mask"})
+    build.canvas.select({"height_mask"})
     assert "Height mask" in build.reading.title.text()
     lowest = build.reading.numbers["lowest"].text()
     rect = build.canvas.spread.slips["height_mask"].rect
@@ -538,7 +539,7 @@ def test_a_probe_shows_every_wire_at_the_pixel_and_stays_while_values_are_tuned(
     QTest.mouseClick(build.stage_bar.probe, LEFT)
     click(build.stage, QPointF(build.stage.width() * 0.6, build.stage.height() * 0.5))
     until(lambda: build.answer and build.answer.trace)
-    assert "position" in window.message.text()
+    assert "position" in window.status.message.text()
     assert build.answer and build.probe
     height = float(build.probe.inputs["position_world"][1, 0])
     trace = build.answer.trace
@@ -560,7 +561,7 @@ def test_a_wire_on_the_stage_and_clip_view_change_what_is_seen(window: MainWindo
     build = window.build
     until(lambda: wire_reads(window, "rise.out"))
     surface = settled(window)
-    build.canvas._select({"rise"})
+    build.canvas.select({"rise"})
     QTest.mouseClick(build.wire_box.button, LEFT)
     plain = settled(window)
     build.wire_box.scale_box.setCurrentText("measured")
@@ -582,10 +583,10 @@ def test_a_formula_is_typed_on_the_canvas_and_its_mistakes_are_pointed_at(window
     node_id = type_node(canvas, "(y - origin) / spread", QPointF(60, canvas.height() - 40))
     assert canvas.material.nodes[node_id].settings == {"expression": "(y - origin) / spread"}
     assert [r.name for r in canvas.spread.slips[node_id].rows] == ["y", "origin", "spread", "out"]
-    canvas.edit_formula(canvas.spread.slips[node_id])
-    canvas.type_in.setText("y *")
-    QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
-    assert "Column 4" in window.message.text()
+    canvas.typing.edit_formula(canvas.spread.slips[node_id])
+    canvas.typing.type_in.setText("y *")
+    QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
+    assert "Column 4" in window.status.message.text()
 
 
 def test_the_clock_plays_freezes_and_steps(window: MainWindow) -> None:
@@ -612,7 +613,7 @@ def test_a_slip_dropped_on_a_wire_is_inserted_and_dissolved_again(window: MainWi
     centre = canvas.to_widget(canvas.spread.slips[new].rect.center())
     drag(canvas, grip, canvas.to_widget(wire_shape.middle) + (grip - centre))
     assert canvas.material.wires["height_mask.value"] == f"{new}.out"
-    canvas._select({new})
+    canvas.select({new})
     window.commands.actions["Dissolve"].trigger()
     assert canvas.material.wires == wires
 
@@ -627,10 +628,10 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     QTest.mouseDClick(canvas, LEFT, NONE, at)
     elbow = node_of(canvas.material, "elbow")
     assert canvas.material.wires["ramp_colour.factor"] == f"{elbow}.out"
-    canvas._select({"rise", "spread"})
+    canvas.select({"rise", "spread"})
     window.commands.actions["Note round the selected"].trigger()
-    canvas.type_in.setText("How high")
-    QTest.keyClick(canvas.type_in, Qt.Key.Key_Return)
+    canvas.typing.type_in.setText("How high")
+    QTest.keyClick(canvas.typing.type_in, Qt.Key.Key_Return)
     (note,) = canvas.material.notes
     assert note.title == "How high"
     before = canvas.material.nodes["rise"].x
@@ -638,7 +639,7 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     drag(canvas, grip, grip + QPointF(40, 30))
     assert canvas.material.nodes["rise"].x > before + 20
     made = type_node(canvas, "(y - origin) / spread", QPointF(60, canvas.height() - 40))
-    canvas._select({made})
+    canvas.select({made})
     window.commands.actions["Unfold into nodes"].trigger()
     assert made not in canvas.material.nodes
     assert [n.type for n in canvas.material.nodes.values()].count("divide") == 2

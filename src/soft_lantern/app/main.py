@@ -8,10 +8,10 @@ import sys
 from pathlib import Path
 
 from PyQt6 import sip
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from soft_lantern.app.theme import colours, style
+from soft_lantern.app.theme import choice
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.garbage import GarbageCollector
 from soft_lantern.app.work.mishaps import keep_log, of_application
@@ -61,13 +61,10 @@ def make_application() -> QApplication:
     application.setApplicationName("Soft Lantern")
     sys.setswitchinterval(TURN)
     application.setStyle("Fusion")
-    chosen = str(QSettings("Soft Lantern", "Soft Lantern").value("theme", "dusk"))
-    colours.use(colours.THEMES.get(chosen, colours.DUSK))
     if not application.findChild(GarbageCollector):
         GarbageCollector(application)
         atexit.register(_close_all)  # a script may end with windows open, and threads may not outlive them
     keep_log()
     of_application()
-    style.load_font()
-    style.apply(application)
+    choice.dress(application)
     return application

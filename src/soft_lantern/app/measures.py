@@ -59,7 +59,7 @@ def _working_in_300() -> list[Row]:
         for turn in range(FRAMES):
             first, other = clamps[turn % 20], clamps[turn % 20 + 30]
             started = time.perf_counter()
-            canvas.edit("Wire", partial(connect, out=f"{first}.out", into=f"{other}.low"))
+            canvas.wishes.edit("Wire", partial(connect, out=f"{first}.out", into=f"{other}.low"))
             longest = max(longest, time.perf_counter() - started)
             _live(15)
         rows.append(Row("window busy by one wire, 300 nodes", longest * 1000, 33, "ms"))

@@ -78,6 +78,14 @@ class Imported:
         looks = set(worn.values())
         return {"": looks.pop()} if len(looks) == 1 and len(worn) == len(self.model.parts) else worn
 
+    @property
+    def words(self) -> str:
+        """What came of it, for people."""
+        triangles = sum(len(p.mesh.triangles) for p in self.model.parts)
+        text = f"{self.asset.name}: {len(self.model.parts)} part(s), {triangles:,} triangles"
+        surfaces = len(self.surfaces.instances)
+        return f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text
+
     def into(self, project: Project) -> Project:
         """The project with the asset, its textures, materials and instances."""
         return changed(

@@ -62,12 +62,10 @@ _WRITTEN_AS = {
 }
 _PREFIX = {Op.NEG: "-", Op.NOT: "!"}
 
-# Which arguments GLSL lets stay a lone float beside vectors, by position; all others are spread out by hand.
+# Which arguments GLSL lets stay a lone float beside vectors, by position; all others are spread out by hand. So are
+# those of min, max and clamp: where some stand inside others, a lone float crashes the optimiser of a common driver.
 _MAY_STAY_SCALAR: dict[Op, tuple[tuple[int, ...], ...]] = {
-    Op.MIN: ((1,),),
-    Op.MAX: ((1,),),
     Op.MOD: ((1,),),
-    Op.CLAMP: ((1, 2),),
     Op.MIX: ((2,),),
     Op.STEP: ((0,),),
     Op.SMOOTHSTEP: ((0, 1),),

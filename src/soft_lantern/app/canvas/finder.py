@@ -46,7 +46,7 @@ class Offer:
 
 
 @dataclass(frozen=True, slots=True)
-class Hand:
+class HeldWire:
     """What is in the hand while the finder is open: what would fit the wire, best first, its end, and its kind."""
 
     fitting: list[tuple[NodeType, Port]] | None = None
@@ -57,18 +57,18 @@ class Hand:
 def offers(
     text: str,
     material: Material,
-    hand: Hand | None = None,
+    held: HeldWire | None = None,
     snippets: Mapping[str, Material] | None = None,
     recent: Sequence[str] = (),
 ) -> list[Offer]:
     """What `text` could mean, best first: by how well it fits the words, then the wire in the hand, then recent use."""
-    hand = hand or Hand()
+    held = held or HeldWire()
     typed = text.strip().lower()
-    ports = {node_type.key: port.name for node_type, port in hand.fitting} if hand.fitting is not None else {}
+    ports = {node_type.key: port.name for node_type, port in held.fitting} if held.fitting is not None else {}
     found: list[tuple[float, Offer]] = []
 
     def allowed(key: str) -> bool:
-        return hand.fitting is None or key in ports
+        return held.fitting is None or key in ports
 
     def add(rank: float | None, offer: Offer) -> None:
         if rank is not None:
@@ -82,9 +82,9 @@ def offers(
         colour = colour_from_hex(typed)
         node = Node(type="colour", values={"value": colour})
         add(-2.5, Offer(f"the colour {colour_to_hex(colour)}", "constant", node, ports.get("colour", "")))
-    for offer in _formula(text.strip(), hand):
+    for offer in _formula(text.strip(), held):
         add(2.5 if _begins_a_word(typed) else -2, offer)
-    for place, node_type in enumerate(_in_order(hand.fitting)):
+    for place, node_type in enumerate(_in_order(held.fitting)):
         if node_type.key != "parameter":
             rank = _rank(typed, node_type.title, node_type.also)
             port = ports.get(node_type.key, "")
@@ -99,16 +99,16 @@ def offers(
     for snippet in (snippets or {}).values():
         if snippet.id != material.id and material.id not in snippet.snippets:
             rank = _rank(typed, snippet.name, ("snippet",))
-            port = _snippet_port(snippet, hand)
+            port = _snippet_port(snippet, held)
             node = Node(type="snippet", settings={"snippet": snippet.id})
-            fits = hand.fitting is None or port
+            fits = held.fitting is None or port
             add(
                 rank + 0.2 if rank is not None and fits else None,
                 Offer(snippet.name, "snippet", node, port, "A snippet"),
             )
     for recipe in every_recipe():
         rank = _rank(typed, recipe.title, recipe.also)
-        if rank is not None and _ends_right(recipe, hand):
+        if rank is not None and _ends_right(recipe, held):
             offer = Offer(
                 recipe.title,
                 "recipe",
@@ -128,26 +128,26 @@ def _hint(node_type: NodeType) -> str:
     return f"{told.summary}\n{told.formula}" if told.formula else told.summary
 
 
-def _ends_right(recipe: Recipe, hand: Hand) -> bool:
+def _ends_right(recipe: Recipe, held: HeldWire) -> bool:
     """Whether a recipe can be put down: freely, or into the input in the hand."""
-    if hand.fitting is None:
+    if held.fitting is None:
         return True
-    return not hand.from_output and hand.kind is not None and conversion(recipe.kind, hand.kind) is not None
+    return not held.from_output and held.kind is not None and conversion(recipe.kind, held.kind) is not None
 
 
-def _snippet_port(snippet: Material, hand: Hand) -> str:
+def _snippet_port(snippet: Material, held: HeldWire) -> str:
     """The first port of a snippet that takes the wire in the hand; "" where there is no wire or none fits."""
-    if hand.kind is None:
+    if held.kind is None:
         return ""
     known = snippet_type(snippet)
-    for port in known.inputs if hand.from_output else known.outputs:
-        ends = (hand.kind, port.carries.kind) if hand.from_output else (port.carries.kind, hand.kind)
-        if all(ends) and conversion(ends[0] or hand.kind, ends[1] or hand.kind) is not None:
+    for port in known.inputs if held.from_output else known.outputs:
+        ends = (held.kind, port.carries.kind) if held.from_output else (port.carries.kind, held.kind)
+        if all(ends) and conversion(ends[0] or held.kind, ends[1] or held.kind) is not None:
             return port.name
     return ""
 
 
-def _formula(text: str, hand: Hand) -> list[Offer]:
+def _formula(text: str, held: HeldWire) -> list[Offer]:
     """A formula, where the text is an expression of more than a lone name or number."""
     if not set("+-*/().?<>,") & set(text) or _as_number(text.lower()) is not None:
         return []
@@ -158,7 +158,7 @@ def _formula(text: str, hand: Hand) -> list[Offer]:
     names = ", ".join(port.name for port in node_type.inputs)
     hint = f"A formula of {names}" if names else "A formula of constants"
     first = node_type.inputs[0].name if node_type.inputs else ""
-    first = first if hand.from_output else node_type.outputs[0].name
+    first = first if held.from_output else node_type.outputs[0].name
     return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), first, hint)]
 
 

@@ -8,22 +8,22 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from soft_lantern.app.canvas.gestures import BoxHand, Hand, WireHand
+from soft_lantern.app.canvas.gesture import Gesture
 from soft_lantern.app.canvas.painting import (
     Health,
     Measures,
     Thumbnail,
-    paint_loose_wire,
     paint_note,
     paint_slip,
     paint_wire,
     thumbnail_of,
 )
-from soft_lantern.app.canvas.shapes import Spread, WireShape, spread
+from soft_lantern.app.canvas.shapes import Row, Slip, Spread, WireShape, spread
 from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.graph.document import Material, Project
+from soft_lantern.graph.document import Material, Note, Project, port_ref
+from soft_lantern.graph.layout import NOTE_TITLE
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.ramps.images import Readable, readable
 
@@ -47,9 +47,9 @@ class CanvasView(QWidget):
         self.scale = 1.0
         self.origin = QPointF(40, 40)
         self._thumbnails: dict[str, tuple[int, Thumbnail]] = {}
-        self._hand: Hand | None = None
-        self._pointer = QPointF()
-        self._drop_wire = ""
+        self.gesture: Gesture | None = None
+        self.pointer = QPointF()
+        """The place of the widget where the pointer was last."""
         self._framed_for = ""
         self.readable: Readable = {}
         self.snippets: dict[str, Material] = {}
@@ -68,7 +68,7 @@ class CanvasView(QWidget):
         material = material or Material(id="", name="")
         other = material.id != self.material.id
         self.spread = spread(material, None if other else self.spread, self._names())
-        self._select(self.selected & set(material.nodes))
+        self.select(self.selected & set(material.nodes))
         if self.selected_wire not in material.wires:
             self.selected_wire = ""
         if other:
@@ -126,7 +126,7 @@ class CanvasView(QWidget):
         """Select a slip and bring it to the middle at a scale at which it can be read."""
         slip = self.spread.slips.get(node_id)
         if slip:
-            self._select({node_id})
+            self.select({node_id})
             self.scale = max(self.scale, 0.85)
             self.origin = QPointF(self.width() / 2, self.height() / 2) - slip.rect.center() * self.scale
             self.update()
@@ -174,15 +174,11 @@ class CanvasView(QWidget):
         painter.scale(self.scale, self.scale)
         seen = QRectF(self.to_canvas(QPointF(0, 0)), self.to_canvas(QPointF(self.width(), self.height())))
         self._paint_graph(painter, seen)
-        if isinstance(self._hand, WireHand):
-            paint_loose_wire(painter, self._hand.strands(self.to_canvas(self._pointer)), fits=not self._hand.reason)
-        elif isinstance(self._hand, BoxHand):
-            painter.setPen(QPen(theme().colour("amber"), 1 / self.scale, Qt.PenStyle.DashLine))
-            painter.setBrush(theme().colour("amber", 0.08))
-            painter.drawRect(self._hand.box)
+        if self.gesture:
+            self.gesture.paint(painter, self.to_canvas(self.pointer), self.scale)
         painter.resetTransform()
-        if isinstance(self._hand, WireHand) and self._hand.reason:
-            self._paint_reason(painter, self._hand.reason)
+        if self.gesture and self.gesture.reason:
+            self._paint_reason(painter, self.gesture.reason)
         if not self.spread.slips:
             painter.setPen(theme().colour("quiet"))
             painter.setFont(app_font(12))
@@ -191,13 +187,13 @@ class CanvasView(QWidget):
 
     def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
         detailed = self.scale >= DETAIL
-        held = self._hand.picked_up if isinstance(self._hand, WireHand) else ""
+        held, drop_wire = (self.gesture.picked_up, self.gesture.drop_wire) if self.gesture else ("", "")
         for note in self.material.notes:
             paint_note(painter, note)
         calm = []
         for wire in self.spread.wires:
             if wire.into != held and wire.box.intersects(seen):
-                live, health = wire.into in (self.selected_wire, self._drop_wire), self.health(wire.out)
+                live, health = wire.into in (self.selected_wire, drop_wire), self.health(wire.out)
                 if not detailed and not live and health is Health.CALM and wire.conversion is not None:
                     calm.append(wire.line)
                 else:
@@ -223,7 +219,7 @@ class CanvasView(QWidget):
         """Why a wire is refused, beside the pointer."""
         painter.setFont(app_font(10))
         box = painter.fontMetrics().boundingRect(QRectF(0, 0, 260, 200).toRect(), int(Qt.TextFlag.TextWordWrap), reason)
-        box.moveTo((self._pointer + QPointF(16, 14)).toPoint())
+        box.moveTo((self.pointer + QPointF(16, 14)).toPoint())
         box.translate(min(0, self.width() - box.right() - 16), min(0, self.height() - box.bottom() - 12))
         painter.setPen(QPen(theme().colour("trouble"), 1))
         painter.setBrush(theme().colour("panel"))
@@ -231,10 +227,33 @@ class CanvasView(QWidget):
         painter.setPen(theme().colour("text"))
         painter.drawText(box, int(Qt.TextFlag.TextWordWrap), reason)
 
-    def _wire_into(self, into: str) -> WireShape | None:
+    def selected_output(self) -> str:
+        """The output whose values are read: of the selected wire or slip; "" where there is none."""
+        if self.selected_wire:
+            return self.material.wires.get(self.selected_wire, "")
+        if len(self.selected) == 1:
+            slip = self.spread.slips[next(iter(self.selected))]
+            first = next((row for row in slip.rows if row.is_output), None)
+            if first:
+                return port_ref(slip.node_id, first.name)
+            entry = next((row for row in slip.rows if row.wired), None)
+            return self.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
+        return ""
+
+    def row_at(self, slip: Slip, at: QPointF) -> Row | None:
+        """The row of a slip at a place of the canvas."""
+        return next((r for r in slip.rows if slip.row_rect(r).contains(at)), None)
+
+    def note_title_at(self, at: QPointF) -> Note | None:
+        """The note area whose title is at a place of the canvas."""
+        titles = ((note, QRectF(note.x, note.y, note.width, NOTE_TITLE + 4)) for note in reversed(self.material.notes))
+        return next((note for note, title in titles if title.contains(at)), None)
+
+    def wire_into(self, into: str) -> WireShape | None:
+        """The wire that feeds an input."""
         return next((wire for wire in self.spread.wires if wire.into == into), None)
 
-    def _select(self, ids: set[str]) -> None:
+    def select(self, ids: set[str]) -> None:
         """Select slips; those that are not shown, since the canvas is hidden or they are gone, are not selected."""
         ids = ids & self.spread.slips.keys()
         if ids != self.selected:

@@ -10,16 +10,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QObject, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from soft_lantern.app.session.gestures import Gestures
 from soft_lantern.app.session.history import Edit, History
 from soft_lantern.app.session.loaded_files import LoadedFiles
+from soft_lantern.app.session.notices import Notices
 from soft_lantern.app.session.saver import Saver
 from soft_lantern.app.work.background import Background, Run
 from soft_lantern.app.work.tasks import Task
-from soft_lantern.app.work.timers import single_shot
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import Imported, bring_in
 from soft_lantern.formats.images import bring_in_image
@@ -27,8 +26,7 @@ from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import Asset, Material, Project, Scene, Texture, View, changed, new_id, with_records
 from soft_lantern.graph.instances.picks import dressed, most_worn, worn_materials
 from soft_lantern.graph.instances.values import edited_graph
-from soft_lantern.graph.notice import Notice, Severity
-from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.notice import Notice
 from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene, put_scene, without_scene
 from soft_lantern.progress import Progress
 from soft_lantern.render.staging import scene_bounds
@@ -36,7 +34,6 @@ from soft_lantern.scene.transforms import view_of_bounds
 from soft_lantern.values.images import Image
 
 T = TypeVar("T")
-NOTICES_DELAY = 120
 
 
 class Session(QObject):
@@ -62,32 +59,28 @@ class Session(QObject):
         self.folder = folder
         opened = open_project(folder)
         self.project = opened.project
-        self.file_notices = opened.notices
-        self.notices: list[Notice] = []
-        self._checked: list[Notice] = []
-        self._measured: tuple[Material, list[Notice]] | None = None
         self.background = Background(self)
         self.background.started.connect(self.task_started)
-        self.background.failed.connect(self._complain)
+        self.background.failed.connect(self.complain)
         self.files = LoadedFiles(folder, self.background, self)
         self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
         self.undo = History(self)
         self.undo.put.connect(self._put)
         self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
-        self.saver.told.connect(self._complain)
+        self.saver.told.connect(self.complain)
         self.saver.touched.connect(self.files.read_again)
         self.saver.changed.connect(self.saved_changed)
         self._show_scene(next(iter(sorted(self.project.scenes)), ""))
         self.material_id = most_worn(self.project, self.scene_id)
-        self.gesture = 0
-        self._notices_timer = single_shot(self, NOTICES_DELAY, self._find_notices)
+        self.gestures = Gestures(self)
+        self.found = Notices(
+            lambda: self.project, self.images, self.background, self.files.notices, opened.notices, self
+        )
+        self.found.changed.connect(self.notices_changed)
         self.files.changed.connect(self.models_changed)
-        self.files.changed.connect(self._notices_timer.start)
+        self.files.changed.connect(self.found.look)
         self.files.follow(self.project)
-        self._notices_timer.start()
-        application = QApplication.instance()
-        if application:
-            application.installEventFilter(self)
+        self.found.look()
 
     # What is open
 
@@ -108,6 +101,11 @@ class Session(QObject):
             self.opened_material.emit()
 
     @property
+    def notices(self) -> list[Notice]:
+        """Every notice, open ones and the worst first."""
+        return self.found.all
+
+    @property
     def is_saved(self) -> bool:
         """Whether everything is on disk."""
         return self.saver.is_saved
@@ -122,10 +120,10 @@ class Session(QObject):
         try:
             after = edit(self.project)
         except LanternError as error:
-            self._complain(str(error))
+            self.complain(error)
             return False
         if after is not self.project and after != self.project:
-            key = f"{merge}@{self.gesture}" if merge else ""
+            key = f"{merge}@{self.gestures.count}" if merge else ""
             self.undo.push(Edit(name, self.project, after, key))
         return True
 
@@ -138,9 +136,9 @@ class Session(QObject):
             return False
         return True
 
-    def complain(self, error: LanternError) -> None:
-        """Say why something cannot be done."""
-        self._complain(str(error))
+    def complain(self, trouble: LanternError | str) -> None:
+        """Say why something cannot be done, or was not."""
+        self.told.emit(sentence(str(trouble)))
 
     def edit_material(self, name: str, material_id: str, edit: Callable[[Material], Material], merge: str = "") -> bool:
         """Edit a material or snippet."""
@@ -169,16 +167,8 @@ class Session(QObject):
             self._show_scene(next(iter(sorted(project.scenes)), ""))
         self.files.follow(project)
         self.changed.emit(old, project)
-        self._notices_timer.start()
+        self.found.look()
         self.saver.edited()
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Every press of a mouse button or key begins a gesture; a key that is held goes on with its own."""
-        if isinstance(event, QMouseEvent):
-            self.gesture += event.type() == QEvent.Type.MouseButtonPress
-        elif isinstance(event, QKeyEvent):
-            self.gesture += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
-        return False
 
     # The scene
 
@@ -247,12 +237,6 @@ class Session(QObject):
         """Write the project into its folder, and wait for it; where the disk refuses, say so and keep everything."""
         return self.saver.save()
 
-    def settle_same_id(self, notice: Notice, choice: str) -> None:
-        """Let one of two files with the same id count, as an edit; then the notice goes."""
-        if self.apply(choice, lambda project: self.saver.settle_same_id(project, notice.port, choice)):
-            self.file_notices = tuple(each for each in self.file_notices if each is not notice)
-            self._gather_notices()
-
     def import_mesh(self, path: Path) -> None:
         """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
         folder = self.folder
@@ -263,17 +247,11 @@ class Session(QObject):
         folder = self.folder
         self._import(path, lambda _: bring_in_image(path, folder), lambda read: self._imported_image(*read, then))
 
-    def change_texture(self, texture: Texture) -> None:
-        """Put a texture in place of the one of its id, or take it in."""
-        self.apply(f"Change {texture.name}", lambda project: with_records(project, texture))
-
     def close(self) -> None:
         """Stop what runs beside the window."""
-        self._notices_timer.stop()
+        self.found.stop()
         self.saver.end()
-        application = QApplication.instance()
-        if application:
-            application.removeEventFilter(self)
+        self.gestures.stop()
         self.background.stop()
         self.blockSignals(True)  # whoever listens is about to go
 
@@ -290,21 +268,14 @@ class Session(QObject):
         """Do long work beside the window, then take what it gives; where it fails, say why."""
         return self.background.begin(words, work, take, run)
 
-    def _complain(self, text: str) -> None:
-        self.told.emit(sentence(text))
-
     def _imported(self, found: Imported) -> None:
-        asset, model = found.asset, found.model
-        self.files.hold_model(asset, model)
-        object_id = self.add_object(asset, found)
+        self.files.hold_model(found.asset, found.model)
+        object_id = self.add_object(found.asset, found)
         if found.surfaces.materials:
             self.open_material(found.surfaces.materials[0].id)
         self.models_changed.emit()
         self.object_imported.emit(object_id)
-        triangles = sum(len(p.mesh.triangles) for p in model.parts)
-        text = f"{asset.name}: {len(model.parts)} part(s), {triangles:,} triangles"
-        surfaces = len(found.surfaces.instances)
-        self.told.emit(f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text)
+        self.told.emit(found.words)
 
     def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
         self.files.hold_image(texture, image)
@@ -313,35 +284,6 @@ class Session(QObject):
         self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
         if then:
             then(texture)
-
-    def _find_notices(self) -> None:
-        project, images = self.project, dict(self.images)
-        self.background.work_out(
-            lambda: check_project(project, images), lambda found: self._found_notices(project, found)
-        )
-
-    def _found_notices(self, project: Project, found: list[Notice]) -> None:
-        if project is self.project:
-            self._checked = found
-            self._gather_notices()
-
-    def take_measured(self, material: Material, notices: list[Notice]) -> None:
-        """Put the notices that rest on measured values in place of those from the document alone."""
-        if material is self.project.graph(material.id):
-            self._measured = (material, notices)
-            self._gather_notices()
-
-    def _gather_notices(self) -> None:
-        files = (*self.project.assets, *self.project.textures)
-        of_files = [n for file_id in files for n in self.files.notices.get(file_id, [])]
-        found = self._checked
-        if self._measured and self._measured[0] is self.project.graph(self._measured[0].id):
-            place = self._measured[0].id
-            found = [n for n in found if n.place != place] + self._measured[1]
-        order = list(Severity)
-        notices = [*self.file_notices, *of_files, *found]
-        self.notices = sorted(notices, key=lambda n: (not n.open, -order.index(n.severity)))
-        self.notices_changed.emit()
 
 
 def sentence(text: str) -> str:

@@ -6,16 +6,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
-from PyQt6.QtCore import QPointF, QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
     QMainWindow,
-    QMessageBox,
     QStackedWidget,
-    QStatusBar,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -31,16 +27,16 @@ from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.theme import colours, style
-from soft_lantern.app.widgets.labels import asked, plain_label, quiet_label
+from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.app.window.banner import Banner
+from soft_lantern.app.window.closing import settled
 from soft_lantern.app.window.command_menu import CommandMenu
 from soft_lantern.app.window.header import Header
 from soft_lantern.app.window.offers import Offers
 from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
-from soft_lantern.app.window.task_bar import TaskBar
+from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.work import mishaps
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
@@ -88,7 +84,8 @@ class MainWindow(QMainWindow):
         column.addWidget(self.banner)
         column.addWidget(self.desks, 1)
         self.setCentralWidget(middle)
-        self._make_status_bar()
+        self.status = StatusBar()
+        self.setStatusBar(self.status)
         self._make_commands()
         self.setAcceptDrops(True)
         self.resize(1280, 800)
@@ -116,7 +113,7 @@ class MainWindow(QMainWindow):
 
     def say(self, text: str) -> None:
         """Show a sentence in the status bar."""
-        self.message.setText(text)
+        self.status.message.setText(text)
 
     def go_to_desk(self, name: str) -> None:
         """Show a desk, if it is offered."""
@@ -133,7 +130,7 @@ class MainWindow(QMainWindow):
             made.stage.pictures.arrived.connect(lambda _: self._show_renderer())
             if isinstance(made, BuildDesk):
                 made.notice_list.jump_wanted.connect(self._jump_to)
-                made.canvas.ramps_wanted.connect(self.edit_ramps)
+                made.canvas.wishes.ramps_wanted.connect(self.edit_ramps)
             self._made[name] = made
             self.desks.addWidget(made)
         return self._made[name]
@@ -182,21 +179,11 @@ class MainWindow(QMainWindow):
         if following:
             self.session.open_scene(following)
 
-    def switch_theme(self) -> None:
-        """From dusk to paper and back; remembered."""
-        chosen = colours.PAPER if colours.theme() is colours.DUSK else colours.DUSK
-        colours.use(chosen)
-        QSettings("Soft Lantern", "Soft Lantern").setValue("theme", chosen.name)
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            style.apply(application)
-        self.update()
-
     # The end, and files that are dropped
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self._ending and not self.session.is_saved and not self._settle_unsaved():
+        if not self._ending and not self.session.is_saved and not settled(self.session, self):
             event.ignore()
             return
         self.session.close()
@@ -217,21 +204,17 @@ class MainWindow(QMainWindow):
             application.quit()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = event.mimeData() if event else None
-        endings = (*READABLE, *READABLE_IMAGES)
-        if event and data and any(Path(u.toLocalFile()).suffix.lower() in endings for u in data.urls()):
+        if event and any(path.suffix.lower() in (*READABLE, *READABLE_IMAGES) for path in dropped_files(event)):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event else None
-        for url in data.urls() if data else []:
-            path = Path(url.toLocalFile())
-            if path.suffix.lower() in FLOATING:
+        """A mesh goes on the stage, a panorama into the light, an image on the canvas, if it is let go there."""
+        for path in dropped_files(event) if event else ():
+            ending = path.suffix.lower()
+            if ending in FLOATING:
                 self.build.light.import_panorama(path)
-            elif path.suffix.lower() in READABLE_IMAGES and event:
-                canvas = self.build.canvas
-                place = QPointF(canvas.mapFrom(self, event.position().toPoint()))
-                self.build.import_image(path, place=place if canvas.rect().contains(place.toPoint()) else None)
+            elif ending in READABLE_IMAGES and event:
+                self.build.image_import.drop(path, self.mapToGlobal(event.position()))
             else:
                 self.session.import_mesh(path)
 
@@ -243,13 +226,14 @@ class MainWindow(QMainWindow):
         session.changed.connect(lambda old, new: self.refresh())
         session.opened_material.connect(self.refresh)
         session.saved_changed.connect(self._show_saved)
-        session.notices_changed.connect(lambda: self.notice_button.setText(counted(session.notices)))
+        session.notices_changed.connect(lambda: self.status.notice_button.setText(counted(session.notices)))
         session.saver.outside.connect(self.offers.outside)
         session.undo.changed.connect(self._name_undo)
-        session.task_started.connect(self.task_bar.watch)
+        session.task_started.connect(self.status.task_bar.watch)
         session.object_imported.connect(self._select_object)
         mishaps.of_application().broke_off.connect(session.undo.take_back_turn)
         mishaps.of_application().happened.connect(self._went_wrong)
+        self.status.notices_wanted.connect(self.open_notices)
         header.desk_wanted.connect(self.go_to_desk)
         header.graph_wanted.connect(session.open_material)
         header.renamed.connect(self._rename_material)
@@ -273,25 +257,10 @@ class MainWindow(QMainWindow):
     def _owner(self, name: str) -> Any:
         return self.desk(name) if name else self
 
-    def _make_status_bar(self) -> None:
-        bar = QStatusBar()
-        bar.setSizeGripEnabled(False)
-        self.message = plain_label()
-        self.notice_button = QToolButton()
-        self.notice_button.setText(counted([]))
-        self.notice_button.clicked.connect(self.open_notices)
-        self.notice_button.setAccessibleName("notices")
-        self.renderer_label = quiet_label()
-        self.task_bar = TaskBar()
-        bar.addWidget(self.message, 1)
-        for widget in (self.task_bar, self.renderer_label, self.notice_button):
-            bar.addPermanentWidget(widget)
-        self.setStatusBar(bar)
-
     def _offer_only(self) -> None:
         """Take away what leads elsewhere than to one desk."""
         self.header.offer_no_other_desk()
-        self.notice_button.hide()
+        self.status.notice_button.hide()
         self.setAcceptDrops(False)
         self.tune.for_designers()
 
@@ -306,7 +275,7 @@ class MainWindow(QMainWindow):
         self.commands.rename("Redo", f"Redo {undo.redo_name}".strip())
 
     def _show_renderer(self) -> None:
-        self.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
+        self.status.renderer_label.setText(self.worker.remark or f"Drawn by {self.worker.device}")
 
     def _went_wrong(self, text: str) -> None:
         """Something unexpected happened: keep what there is, and say so."""
@@ -333,21 +302,11 @@ class MainWindow(QMainWindow):
             self.tune.select(notice.place)
         self.say(notice.text)
 
-    def _settle_unsaved(self) -> bool:
-        """Ask what to do with unsaved work; whether the window may close."""
-        buttons = QMessageBox.StandardButton
-        answer = asked(
-            self,
-            f"{self.session.project.name} has changes that are not saved.",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        if answer == buttons.Save:
-            return self.session.save()
-        if answer == buttons.Discard:
-            self.session.saver.let_go()
-            return True
-        return False
+
+def dropped_files(event: QDropEvent) -> list[Path]:
+    """The files that are dragged."""
+    data = event.mimeData()
+    return [Path(url.toLocalFile()) for url in (data.urls() if data else [])]
 
 
 def _by_name(entry: tuple[str, str]) -> str:
@@ -416,7 +375,7 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
     "Objects": _of_stage(HANDLES),
     "Window": (
         *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
-        Command("Dusk or paper theme", MainWindow.switch_theme, "F9", designers=True),
+        Command("Dusk or paper theme", lambda _: choice.switch_theme(), "F9", designers=True),
         Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
     ),
 }

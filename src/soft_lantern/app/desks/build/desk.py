@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QFileDialog, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
 from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
@@ -28,10 +28,12 @@ from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
-from soft_lantern.formats.images import READABLE_IMAGES
 from soft_lantern.formats.project_folder import SAME_ID
-from soft_lantern.graph.document import Material, Node, Texture, changed, new_id, node_and_port, port_ref
-from soft_lantern.graph.edits import add_node, type_value
+from soft_lantern.graph.document import (
+    Material,
+    node_and_port,
+    with_records,
+)
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.notice import Fix, Notice, accept, counted, unaccept
 from soft_lantern.graph.snippets import cost_inside, snippet_made
@@ -58,6 +60,7 @@ class BuildDesk(QWidget):
         self.wire_box = WireBar()
         self.notice_list = NoticeList()
         self.node_help = NodeHelp()
+        self.image_import = ImageImport(session, self.canvas)
         self.measurer = Measurer(self)
         self.answer: Answer | None = None
         self.probe: Points | None = None
@@ -83,18 +86,22 @@ class BuildDesk(QWidget):
         layout.setSpacing(0)
         layout.addWidget(halves, 1)
         layout.addWidget(self.bottom)
-        self.canvas.edited.connect(
+        self.canvas.wishes.edited.connect(
             lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)
         )
-        self.canvas.told.connect(lambda text: session.told.emit(sentence(text)))
-        self.canvas.exposed_below.connect(self.bottom.expose_below)
-        self.canvas.image_wanted.connect(self.load_image)
-        self.canvas.texture_changed.connect(session.change_texture)
-        self.canvas.snippet_wanted.connect(self._make_snippet)
-        self.canvas.open_wanted.connect(session.open_material)
+        self.canvas.wishes.told.connect(lambda text: session.told.emit(sentence(text)))
+        self.canvas.wishes.exposed_below.connect(self.bottom.expose_below)
+        self.canvas.wishes.image_wanted.connect(self.image_import.choose)
+        self.canvas.wishes.texture_changed.connect(
+            lambda texture: session.apply(f"Change {texture.name}", lambda project: with_records(project, texture))
+        )
+        self.canvas.wishes.snippet_wanted.connect(
+            lambda graph_id, ids: session.apply("Make snippet", lambda project: snippet_made(project, graph_id, ids))
+        )
+        self.canvas.wishes.open_wanted.connect(session.open_material)
         self.bottom.values_changed.connect(self.measure)
         self.shelf.place_wanted.connect(
-            lambda parameter: self.canvas.place_parameter(parameter, QPointF(self.canvas.rect().center()))
+            lambda parameter: self.canvas.placing.place_parameter(parameter, QPointF(self.canvas.rect().center()))
         )
         self.stage.picking.picked.connect(self.select_object)
         self.objects.selected.connect(self.select_object)
@@ -142,7 +149,8 @@ class BuildDesk(QWidget):
     def select_object(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene on the stage and in the panel."""
         self.stage.modes.select(object_id, part)
-        self.objects.show_object(object_id, part if part and self._wears_itself(object_id, part) else "")
+        thing = self.session.scene.object(object_id) if self.session.scene else None
+        self.objects.show_object(object_id, part if thing and part in thing.wears else "")
         if object_id:
             self.tabs.setCurrentWidget(self.objects)
         if self.on_object:
@@ -183,39 +191,6 @@ class BuildDesk(QWidget):
         self.stage.modes.pin_probe(None)
         self.measure()
 
-    def selected_output(self) -> str:
-        """The output whose values are read: of the selected wire or slip."""
-        if self.canvas.selected_wire:
-            return self.canvas.material.wires.get(self.canvas.selected_wire, "")
-        if len(self.canvas.selected) == 1:
-            slip = self.canvas.spread.slips[next(iter(self.canvas.selected))]
-            first = next((row for row in slip.rows if row.is_output), None)
-            if first:
-                return port_ref(slip.node_id, first.name)
-            entry = next((row for row in slip.rows if row.wired), None)
-            return self.canvas.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
-        return ""
-
-    def load_image(self, node_id: str = "", port: str = "") -> None:
-        """Ask for an image, and read it at a texture port; without one, put an image node on the canvas."""
-        endings = " ".join(f"*{suffix}" for suffix in READABLE_IMAGES)
-        name, _ = QFileDialog.getOpenFileName(self, "Load an image", "", f"Images ({endings})")
-        if name:
-            self.import_image(Path(name), node_id, port)
-
-    def import_image(self, path: Path, node_id: str = "", port: str = "", place: QPointF | None = None) -> None:
-        """Bring an image into the project, and read it at a texture port or by a new image node at a place."""
-
-        def then(texture: Texture) -> None:
-            if node_id:
-                self._edit("Choose texture", lambda m: type_value(m, node_id, port, texture.id))
-                return
-            node = Node(type="image", name=texture.name, values={"texture": texture.id})
-            at = self.canvas.to_canvas(place or QPointF(self.canvas.rect().center()))
-            self._edit(f"Add {texture.name}", lambda m: add_node(m, new_id("image"), changed(node, x=at.x(), y=at.y())))
-
-        self.session.import_image(path, then)
-
     def explain_node(self) -> None:
         """Show what the selected node is."""
         self.tabs.setCurrentWidget(self.node_help)
@@ -235,17 +210,9 @@ class BuildDesk(QWidget):
             inside = cost_inside(snippet) if snippet else None
             self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole, inside)
 
-    def _make_snippet(self, material_id: str, node_ids: set[str]) -> None:
-        self.session.apply("Make snippet", lambda project: snippet_made(project, material_id, node_ids))
-
     def _tabs(self) -> QTabWidget:
         self.tabs = QTabWidget()
-        reading = QWidget()
-        column = QVBoxLayout(reading)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.reading, 1)
-        column.addWidget(self.wire_box)
-        self.tabs.addTab(reading, "Reading")
+        self.tabs.addTab(_over(self.reading, self.wire_box), "Reading")
         self.tabs.addTab(self.objects, "Object")
         self.tabs.addTab(self.light, "Light")
         self.tabs.addTab(self.notice_list, "Notices")
@@ -258,11 +225,11 @@ class BuildDesk(QWidget):
             return  # an edit came in between; its own answer is on the way
         self.answer = answer
         self.canvas.show_answer(answer)
-        self.session.take_measured(answer.material, answer.notices)
+        self.session.found.take_measured(answer.material, answer.notices)
         self._read()
 
     def _read(self) -> None:
-        wire, answer = self.selected_output(), self.answer
+        wire, answer = self.canvas.selected_output(), self.answer
         if answer is None or wire not in answer.measured.reaches:
             self.reading.show_nothing()
             self._show_wire()
@@ -283,7 +250,7 @@ class BuildDesk(QWidget):
 
     def _show_wire(self) -> None:
         """Let the stage show the selected wire, where that is asked for."""
-        wire, answer = self.selected_output(), self.answer
+        wire, answer = self.canvas.selected_output(), self.answer
         view = None
         if self.wire_box.shown and answer and wire in answer.measured.reaches:
             reach = answer.measured.reaches[wire]
@@ -301,7 +268,9 @@ class BuildDesk(QWidget):
 
     def _fix(self, notice: Notice, fix: Fix) -> None:
         if notice.kind == SAME_ID:
-            self.session.settle_same_id(notice, fix.words)
+            session, words = self.session, fix.words
+            if session.apply(words, lambda project: session.saver.settle_same_id(project, notice.port, words)):
+                session.found.settled(notice)
             return
         if self.session.project.graph(notice.place):
             self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
@@ -319,14 +288,7 @@ class BuildDesk(QWidget):
     def _pin(self, hit: Hit[tuple[str, str]], points: Points) -> None:
         self.probe = points
         self.stage.modes.pin_probe(hit.point)
-        place = ", ".join(written(float(c)) for c in hit.point)
-        normal = ", ".join(written(float(c)) for c in points.inputs["normal_world"].ravel())
-        uv = ", ".join(written(float(c)) for c in points.inputs["uv"].ravel())
-        away = written(float(points.inputs["view_distance"][0]))
-        behind = written(float(points.inputs["depth_behind"][0]))
-        self.session.told.emit(
-            f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m; depth behind {behind} m"
-        )
+        self.session.told.emit(_probe_words(hit, points))
         self.measure()
 
     def _edit(self, name: str, edit: Callable[[Material], Material], merge: str = "") -> None:
@@ -334,9 +296,24 @@ class BuildDesk(QWidget):
         if self.session.material:
             self.session.edit_material(name, self.session.material_id, edit, merge)
 
-    def _wears_itself(self, object_id: str, part: str) -> bool:
-        thing = self.session.scene.object(object_id) if self.session.scene else None
-        return bool(thing and part in thing.wears)
+
+def _over(upper: QWidget, lower: QWidget) -> QWidget:
+    both = QWidget()
+    column = QVBoxLayout(both)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.addWidget(upper, 1)
+    column.addWidget(lower)
+    return both
+
+
+def _probe_words(hit: Hit[tuple[str, str]], points: Points) -> str:
+    """Where a probed point is, in numbers."""
+    place = ", ".join(written(float(c)) for c in hit.point)
+    normal = ", ".join(written(float(c)) for c in points.inputs["normal_world"].ravel())
+    uv = ", ".join(written(float(c)) for c in points.inputs["uv"].ravel())
+    away = written(float(points.inputs["view_distance"][0]))
+    behind = written(float(points.inputs["depth_behind"][0]))
+    return f"Probe: position {place}; normal {normal}; uv {uv}; distance {away} m; depth behind {behind} m"
 
 
 BUILD_COMMANDS: dict[str, tuple[Command[BuildDesk], ...]] = {
@@ -354,7 +331,7 @@ BUILD_COMMANDS: dict[str, tuple[Command[BuildDesk], ...]] = {
         Command("Show the notices", BuildDesk.show_notices, "Ctrl+N", anywhere=True),
     ),
     "Project": (
-        Command("Load an image", lambda desk: desk.load_image(), "Ctrl+Shift+I", anywhere=True),
+        Command("Load an image", lambda desk: desk.image_import.choose(), "Ctrl+Shift+I", anywhere=True),
         Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),
     ),
     "Objects": through(OBJECTS, lambda desk: desk.objects),

@@ -8,8 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QListWidget,
-    QListWidgetItem,
     QPushButton,
     QScrollArea,
     QSplitter,
@@ -24,37 +22,26 @@ from soft_lantern.app.desks.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.desks.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.desks.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.desks.colour.palette_page import PalettePage
+from soft_lantern.app.desks.colour.ramp_list import Ramp, RampList, in_order
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.labels import link, linked_label, plain_label
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.ramp_icon import SIZE, ramp_icon
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
-from soft_lantern.errors import BadFile, LanternError
-from soft_lantern.formats.colour_tables import (
-    gradient_table,
-    palettes_table,
-    read_gradient_table,
-    read_palettes_table,
-)
-from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
-from soft_lantern.formats.images import write_png
-from soft_lantern.formats.places import write_whole
+from soft_lantern.formats.ramps import read_ramps, write_ramp
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id, with_records, without_record
 from soft_lantern.graph.instances.picks import worn_materials
 from soft_lantern.graph.instances.values import ancestry
-from soft_lantern.graph.palettes.indexing import cells_image
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
 from soft_lantern.graph.ramps.users import users_of
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import Looks
 from soft_lantern.render.worker import RenderWorker
 
-Ramp = Gradient | Palette
 PALETTE_FILES = "Palettes (*.gpl *.json)"
 
 
@@ -64,10 +51,7 @@ class ColourDesk(QWidget):
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.list = QListWidget()
-        self.list.setAccessibleName("gradients and palettes")
-        self.list.setEditTriggers(QListWidget.EditTrigger.DoubleClicked | QListWidget.EditTrigger.EditKeyPressed)
-        self.list.setIconSize(SIZE)
+        self.list = RampList()
         self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
         self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
         for button, words in (
@@ -84,13 +68,12 @@ class ColourDesk(QWidget):
         self.used_by = linked_label()
         self.used_by.setToolTip("Click to open it, with a scene where it is worn")
         self.used_by.linkActivated.connect(self.show_user)
-        self._filling = False
         self._looks = Looks()
         self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
         self._measuring = single_shot(self, 120, self._measure)
         self._lay_out()
         self.list.currentItemChanged.connect(lambda *_: self._show())
-        self.list.itemChanged.connect(self._renamed)
+        self.list.renamed.connect(self._renamed)
         self.add_gradient.clicked.connect(lambda _: self.new_gradient())
         self.add_palette.clicked.connect(lambda _: self.new_palette())
         self.duplicate_button.clicked.connect(lambda _: self.duplicate())
@@ -122,39 +105,15 @@ class ColourDesk(QWidget):
     @property
     def chosen(self) -> str:
         """The id of what is chosen in the list, "" where nothing is."""
-        item = self.list.currentItem()
-        return item.data(Qt.ItemDataRole.UserRole) if item else ""
+        return self.list.chosen
 
     def choose(self, ramp_id: str) -> None:
         """Choose a gradient or palette."""
-        rows = [self.list.item(row) for row in range(self.list.count())]
-        places = [row for row, item in enumerate(rows) if item and item.data(Qt.ItemDataRole.UserRole) == ramp_id]
-        if places:
-            self.list.setCurrentRow(places[0])
+        self.list.choose(ramp_id)
 
     def refresh(self) -> None:
         """Show how things are."""
-        project, chosen = self.session.project, self.chosen
-        self._filling = True
-        ramps = _in_list(project)
-        there = [(each.id, each.name) for each in ramps]
-        items = [self.list.item(row) for row in range(self.list.count())]
-        if [(item.data(Qt.ItemDataRole.UserRole), item.text()) for item in items if item] != there:
-            row = self.list.currentRow()
-            self.list.clear()
-            for ramp in ramps:
-                item = QListWidgetItem(ramp.name)
-                item.setData(Qt.ItemDataRole.UserRole, ramp.id)
-                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-                self.list.addItem(item)
-            self.list.setCurrentRow(min(row, len(ramps) - 1))
-            self.choose(chosen)
-        for row, ramp in enumerate(ramps):
-            found = self.list.item(row)
-            if found and found.data(Qt.ItemDataRole.UserRole + 1) is not ramp:
-                found.setData(Qt.ItemDataRole.UserRole + 1, ramp)
-                found.setIcon(ramp_icon(ramp, swaps=isinstance(ramp, Palette) and ramp.swaps in project.palettes))
-        self._filling = False
+        self.list.show_ramps(in_order(self.session.project), self.session.project.palettes)
         self._show()
 
     # The list
@@ -199,10 +158,8 @@ class ColourDesk(QWidget):
 
     def open_file(self, path: Path) -> None:
         """Take in the gradient or palettes of a file, by its ending; where it holds none, say why."""
-        try:
-            ramps = _read(path)
-        except LanternError as error:
-            self.session.complain(error)
+        ramps: list[Ramp] = []
+        if not self.session.attempt(lambda: ramps.extend(read_ramps(path))):
             return
 
         def imported(project: Project) -> Project:
@@ -215,22 +172,9 @@ class ColourDesk(QWidget):
 
     def write_file(self, path: Path) -> None:
         """Write what is chosen to a file, by its ending; as JSON, the whole swap set; as PNG, a palette's cells."""
-        ramp, ending = self._ramp(), path.suffix.lower()
-        if isinstance(ramp, Gradient):
-            text = gradient_table(ramp) if ending == ".csv" else gradient_text(ramp)
-        elif ramp:
-            text = palettes_table(swap_set(self.session.project, ramp.id)) if ending == ".json" else palette_text(ramp)
-        else:
-            return
-        try:
-            if isinstance(ramp, Palette) and ending == ".png":
-                write_png(cells_image(ramp), path)
-            else:
-                write_whole(path, text)
-        except BadFile as error:
-            self.session.complain(error)
-            return
-        self.session.told.emit(f"Wrote {path}")
+        ramp, project = self._ramp(), self.session.project
+        if ramp and self.session.attempt(lambda: write_ramp(ramp, swap_set(project, ramp.id), path)):
+            self.session.told.emit(f"Wrote {path}")
 
     def open_atlas(self) -> None:
         """Choose what goes into an atlas, and write it."""
@@ -298,13 +242,10 @@ class ColourDesk(QWidget):
         """Put a gradient or palette into the project, or in place of the one of its id."""
         self.session.apply(name, lambda project: _with(project, ramp), merge)
 
-    def _renamed(self, item: QListWidgetItem) -> None:
-        project, name = self.session.project, item.text().strip()
-        ramp_id = item.data(Qt.ItemDataRole.UserRole)
+    def _renamed(self, ramp_id: str, name: str) -> None:
+        project = self.session.project
         ramp = project.gradients.get(ramp_id) or project.palettes.get(ramp_id)
-        if self._filling or ramp is None or name == ramp.name:
-            return
-        if name:
+        if ramp and name and name != ramp.name:
             self.put("Rename", changed(ramp, name=name))
         else:
             self.refresh()
@@ -337,11 +278,7 @@ class ColourDesk(QWidget):
         empty = plain_label("Make a gradient or a palette, or take one from a file")
         empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         for page in (empty, self.gradient_page, self.palette_page):
-            scroll = QScrollArea()
-            scroll.setWidgetResizable(True)
-            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-            scroll.setWidget(page)
-            self.pages.addWidget(scroll)
+            self.pages.addWidget(_scrolled(page))
         right = QWidget()
         beside = QVBoxLayout(right)
         beside.setContentsMargins(0, 0, 8, 8)
@@ -358,26 +295,12 @@ class ColourDesk(QWidget):
         layout.addWidget(halves)
 
 
-def _read(path: Path) -> list[Ramp]:
-    """The gradient or palettes of a file, by its ending. Raises BadFile."""
-    match path.suffix.lower():
-        case ".gpl":
-            return [read_palette(path)]
-        case ".json":
-            return [*read_palettes_table(path)]
-        case ".csv":
-            return [read_gradient_table(path)]
-        case ".ggr":
-            return [read_gradient(path)]
-    raise BadFile(f"{path.name}: only .ggr and .csv gradients, .gpl and .json palettes can be read")
-
-
-def _in_list(project: Project) -> list[Ramp]:
-    """Gradients by name, then palettes, each followed by those that swap for it."""
-    gradients = sorted(project.gradients.values(), key=lambda each: each.name.lower())
-    bases = [each for each in project.palettes.values() if each.swaps not in project.palettes]
-    palettes = [each for base in sorted(bases, key=lambda p: p.name.lower()) for each in swap_set(project, base.id)]
-    return [*gradients, *palettes]
+def _scrolled(page: QWidget) -> QScrollArea:
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+    scroll.setWidget(page)
+    return scroll
 
 
 def _with(project: Project, ramp: Ramp) -> Project:

@@ -6,34 +6,33 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QMenu,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QTabWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.tune.compare_panel import ComparePanel
-from soft_lantern.app.desks.tune.family_tree import FAVOURITE, FamilyTree
+from soft_lantern.app.desks.tune.family_tree import FamilyTree
 from soft_lantern.app.desks.tune.instance_commands import INSTANCE_COMMANDS, InstanceCommands
 from soft_lantern.app.desks.tune.pick_panel import PickPanel
 from soft_lantern.app.desks.tune.selection import TuneSelection
 from soft_lantern.app.desks.tune.sheet import Sheet
 from soft_lantern.app.desks.tune.sweep_strip import SweepStrip
+from soft_lantern.app.desks.tune.tree_panel import TreePanel
 from soft_lantern.app.desks.tune.value_commands import VALUE_COMMANDS, ValueCommands
 from soft_lantern.app.desks.tune.variation_dialog import VariationDialog
+from soft_lantern.app.desks.tune.worn_by import WornBy
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.pictures.portraits import Portraits
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.buttons import below, tool_button
-from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -52,6 +51,7 @@ class TuneDesk(QWidget):
         self.selection = TuneSelection(session, self)
         self._pictured: object = None
         self.tree = FamilyTree()
+        self.beside_tree = TreePanel(self.tree)
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
@@ -65,7 +65,7 @@ class TuneDesk(QWidget):
         self.portraits = Portraits(session, worker, self)
         self.portraits.arrived.connect(lambda i: self.tree.show_portrait(i, self.portraits.images.get(i)))
         halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self._left(), self._middle(), self._right()):
+        for widget in (self.beside_tree, self._middle(), self._right()):
             halves.addWidget(widget)
         halves.setSizes([250, 660, 370])
         halves.setStretchFactor(1, 1)
@@ -82,8 +82,13 @@ class TuneDesk(QWidget):
         self.tree.delete_wanted.connect(instances.delete)
         self.tree.parent_wanted.connect(instances.put_under)
         self.tree.menu_wanted.connect(lambda at: self.menu().popup(at))
-        self.search.textChanged.connect(lambda _: self._show_tree())
-        self.favourites.toggled.connect(lambda _: self._show_tree())
+        panel = self.beside_tree
+        panel.search.textChanged.connect(lambda _: self._show_tree())
+        panel.favourites.toggled.connect(lambda _: self._show_tree())
+        panel.add_button.clicked.connect(lambda _: instances.add())
+        panel.duplicate_button.clicked.connect(lambda _: instances.duplicate())
+        panel.delete_button.clicked.connect(lambda _: instances.delete())
+        panel.more_button.clicked.connect(lambda _: self.menu().popup(below(panel.more_button)))
         sheet.value_wanted.connect(values.set_value)
         sheet.reset_wanted.connect(values.reset_values)
         sheet.clamp_wanted.connect(values.clamp)
@@ -146,8 +151,8 @@ class TuneDesk(QWidget):
 
     def find_instances(self) -> None:
         """Go to the field that finds instances."""
-        self.search.setFocus()
-        self.search.selectAll()
+        self.beside_tree.search.setFocus()
+        self.beside_tree.search.selectAll()
 
     def try_values(self) -> None:
         """Open the strip of pictures with other values, or put it away."""
@@ -167,7 +172,10 @@ class TuneDesk(QWidget):
 
     def _show_tree(self) -> None:
         self.tree.show_project(
-            self.session.project, self.selection.look_id, self.search.text(), favourites=self.favourites.isChecked()
+            self.session.project,
+            self.selection.look_id,
+            self.beside_tree.search.text(),
+            favourites=self.beside_tree.favourites.isChecked(),
         )
         if self._pictured is not self.tree.items:
             self._pictured = self.tree.items
@@ -185,7 +193,7 @@ class TuneDesk(QWidget):
         if is_pick:
             self.pick_panel.show_pick(look_id)
             self.name.setText(project.picks[look_id].name)
-            self.worn_by.setText("")
+            self.worn_by.show_wearers([], "")
             return
         shown = self.selection.instances or [look_id]
         self.sheet.show_looks(project, shown)
@@ -197,21 +205,19 @@ class TuneDesk(QWidget):
         instance = self.selection.instance
         several = f"{len(shown)} instances at once"
         self.name.setText(several if len(shown) > 1 else instance.name if instance else "The material’s own defaults")
-        for button in (self.duplicate_button, self.delete_button):
+        for button in (self.beside_tree.duplicate_button, self.beside_tree.delete_button):
             button.setEnabled(instance is not None)
         self._show_wearers(shown)
 
     def _show_wearers(self, shown: list[str]) -> None:
         scene = self.session.scene
         found = list(wearers(self.session.project, scene, set(shown))) if scene else []
-        links = [link(f"{o.id}|{part}", f"{o.name}: {part}" if part else o.name) for o, part in found[:12]]
-        more = f" and {len(found) - 12} more" if len(found) > 12 else ""
         instance, material = self.selection.instance, self.selection.material
         kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
         tried_on = instance.id if instance and not found and kin else ""
         self.stage.modes.try_on(tried_on)
-        unworn = "Worn by nothing here; its kin show it" if tried_on else ""
-        self.worn_by.setText(f"Worn by {', '.join(links)}{more}" if links else unworn or "Worn by nothing here")
+        unworn = "Worn by nothing here; its kin show it" if tried_on else "Worn by nothing here"
+        self.worn_by.show_wearers([(thing.id, thing.name, part) for thing, part in found], unworn)
 
     def _chosen(self, look_id: str, selected: list[str]) -> None:
         self.selection.take(look_id, selected)
@@ -224,46 +230,12 @@ class TuneDesk(QWidget):
         if look_id:
             self.select(look_id)
 
-    def _follow(self, link: str) -> None:
+    def _show_alone(self, object_id: str, part: str) -> None:
         """Show which part it is that wears it: alone, or with the others again."""
-        object_id, _, part = link.partition("|")
         self.stage.modes.select(object_id, part)
         self.stage.modes.solo(object_id, part)
 
     # Parts
-
-    def _left(self) -> QWidget:
-        panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(10, 10, 4, 10)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find: name, tag, spread > 3")
-        self.search.setClearButtonEnabled(True)
-        self.search.setAccessibleName("find instances")
-        self.favourites = QToolButton()
-        self.favourites.setText(FAVOURITE)
-        self.favourites.setCheckable(True)
-        self.favourites.setToolTip("Favourites alone")
-        self.favourites.setAccessibleName("favourites alone")
-        top = QHBoxLayout()
-        top.addWidget(self.search, 1)
-        top.addWidget(self.favourites)
-        column.addLayout(top)
-        column.addWidget(self.tree, 1)
-        self.add_button = QPushButton("New instance")
-        self.add_button.setToolTip("An instance of what is selected above")
-        self.add_button.clicked.connect(self.instance_commands.add)
-        self.duplicate_button = tool_button("Duplicate", self.instance_commands.duplicate)
-        self.delete_button = tool_button("Delete", self.instance_commands.delete)
-        self.more_button = tool_button("More", lambda: self.menu().popup(below(self.more_button)))
-        row = QHBoxLayout()
-        row.addWidget(self.add_button, 1)
-        column.addLayout(row)
-        second = QHBoxLayout()
-        for button in (self.duplicate_button, self.delete_button, self.more_button):
-            second.addWidget(button, 1)
-        column.addLayout(second)
-        return panel
 
     def _middle(self) -> QWidget:
         panel = QWidget()
@@ -282,9 +254,8 @@ class TuneDesk(QWidget):
         font.setPointSizeF(13)
         font.setBold(True)
         self.name.setFont(font)
-        self.worn_by = linked_label()
-        self.worn_by.setToolTip("Click a part to see it alone, and again to see all")
-        self.worn_by.linkActivated.connect(self._follow)
+        self.worn_by = WornBy()
+        self.worn_by.part_chosen.connect(self._show_alone)
         self.tabs = QTabWidget()
         self.tabs.addTab(self._values(), "Values")
         self.tabs.addTab(self.compare, "Compare")

@@ -1,0 +1,143 @@
+"""Puts on the canvas what the finder offers: nodes, snippets, recipes and formulas, joined to the wire in the hand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, QPointF
+
+from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, HeldWire, Offer, offers
+from soft_lantern.app.canvas.view import CanvasView
+from soft_lantern.app.canvas.wishes import Wishes
+from soft_lantern.errors import LanternError
+from soft_lantern.graph import edits
+from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.values.kinds import Kind
+
+
+@dataclass(frozen=True)
+class _Spot:
+    """Where something is to stand, in canvas units, and the port whose loose wire it is to take."""
+
+    at: QPointF
+    ref: str = ""
+    from_output: bool = True
+
+
+class Placing(QObject):
+    """The finder over a canvas, and what comes of it."""
+
+    def __init__(self, view: CanvasView, wishes: Wishes) -> None:
+        super().__init__(view)
+        self.view, self.wishes = view, wishes
+        self.finder = Finder(view)
+        self.finder.chosen.connect(self._place)
+        self.finder.closed.connect(self._give_up)
+        self.recent: list[str] = []
+        self._spot: _Spot | None = None
+
+    def open(self, place: QPointF, text: str = "", ref: str = "", *, from_output: bool = True) -> None:
+        """Open the finder at a place of the widget, for what fits a port's wire where one is held."""
+        material = self.view.material
+        fitting = None
+        if ref:
+            fitting = edits.fitting_inputs(material, ref) if from_output else edits.fitting_outputs(material, ref)
+        kind = self._kind_of(ref, from_output) if ref else None
+        self._spot = _Spot(self.view.to_canvas(place), ref, from_output)
+        held, snippets, recent = HeldWire(fitting, from_output, kind), self.view.snippets, tuple(self.recent)
+        self.finder.open_at(place.toPoint(), text, lambda typed: offers(typed, material, held, snippets, recent))
+
+    def open_after_selected(self) -> None:
+        """Open the finder for what could follow the selected slip, wired to it."""
+        if len(self.view.selected) == 1:
+            slip = self.view.spread.slips[next(iter(self.view.selected))]
+            out = next((r for r in slip.rows if r.is_output), None)
+            if out and out.port:
+                place = self.view.to_widget(slip.rect.topRight() + QPointF(60, 0))
+                self.open(place, "", port_ref(slip.node_id, out.port.name))
+
+    def place_parameter(self, parameter_id: str, place: QPointF) -> None:
+        """Put a node that shows a parameter at a place of the widget."""
+        if self.view.material.parameter(parameter_id):
+            node = Node(type="parameter", settings={"parameter": parameter_id})
+            self._place_node(node, _Spot(self.view.to_canvas(place)), "Place parameter")
+
+    def _kind_of(self, ref: str, from_output: bool) -> Kind:
+        """What a port gives, or takes."""
+        if from_output:
+            return self.view.spread.kinds[ref]
+        node_id, name = node_and_port(ref)
+        row = self.view.spread.slips[node_id].row(name, is_output=False)
+        return row.kind if row and row.kind else Kind.NUMBER
+
+    def _give_up(self) -> None:
+        self._spot = None
+        self.view.setFocus()
+
+    def _place(self, offer: Offer) -> None:
+        if self._spot is None:
+            return
+        self.recent = [offer.key, *(key for key in self.recent if key != offer.key)][:RECENT_MOST]
+        if offer.piece:
+            self._place_piece(offer, self._spot)
+        else:
+            self._place_node(offer.node, self._spot, f"Add {offer.title}", offer.port)
+
+    def _free_input(self, port: str) -> str:
+        """That input of the surface, where nothing feeds it yet."""
+        material = self.view.material
+        surfaces = [i for i, n in material.nodes.items() if n.type == "surface"]
+        ref = port_ref(surfaces[0], port) if surfaces and port else ""
+        return "" if ref in material.wires else ref
+
+    def _place_piece(self, offer: Offer, spot: _Spot) -> None:
+        """Put a recipe on the canvas, its end into the input in the hand, or that of the surface it is meant for."""
+        assert offer.piece
+        piece, end = offer.piece()
+        right = max(n.x for n in piece.nodes.values())
+        back = right + 190.0 if spot.ref and not spot.from_output else 0.0
+        node_id, port = node_and_port(end)
+        into = spot.ref or self._free_input(offer.into)
+        ids: list[str] = []
+
+        def placed(material: Material) -> Material:
+            material, ids[:] = edits.paste(material, piece, spot.at.x() - back, spot.at.y() - 20)
+            renamed = dict(zip(piece.nodes, ids, strict=True))
+            if not into:
+                return material
+            try:
+                material = edits.connect(material, port_ref(renamed[node_id], port), into)
+            except LanternError as error:
+                self.wishes.told.emit(str(error))  # it stands on the canvas, unwired
+                return material
+            surface = node_and_port(into)[0]
+            if offer.blends and material.node(surface).type == "surface":
+                material = edits.choose_setting(material, surface, "alpha_mode", "blend")
+            return material
+
+        self._spot = None
+        self.wishes.edit(f"Add {offer.title}", placed)
+        self.view.select(set(ids))
+        self.view.setFocus()
+
+    def _place_node(self, node: Node, spot: _Spot, name: str, port: str = "") -> None:
+        node_id = new_id(node.type)
+        back = 0.0 if not spot.ref or spot.from_output else 150.0
+        node = changed(node, x=float(round(spot.at.x() - back)), y=float(round(spot.at.y() - 20)))
+        snippets = self.view.snippets
+
+        def placed(base: Material) -> Material:
+            if node.type == "snippet":
+                used = used_snippets(changed(base, nodes={node_id: node}), snippets)
+                base = changed(base, snippets=base.snippets | used)
+            material = edits.add_node(base, node_id, node)
+            if spot.ref and spot.from_output:
+                return edits.connect(material, spot.ref, port_ref(node_id, port))
+            return edits.connect(material, port_ref(node_id, port), spot.ref) if spot.ref else material
+
+        self.wishes.edit(name, placed)
+        if node_id in self.view.material.nodes:
+            self._spot = None
+            self.view.select({node_id})
+        self.view.setFocus()

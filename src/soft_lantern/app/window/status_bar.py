@@ -1,0 +1,30 @@
+"""The window's status bar: the last sentence, long work, what draws, and the count of notices."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QStatusBar, QToolButton, QWidget
+
+from soft_lantern.app.widgets.labels import plain_label, quiet_label
+from soft_lantern.app.window.task_bar import TaskBar
+from soft_lantern.graph.notice import counted
+
+
+class StatusBar(QStatusBar):
+    """Shows what it is told."""
+
+    notices_wanted = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setSizeGripEnabled(False)
+        self.message = plain_label()
+        self.notice_button = QToolButton()
+        self.notice_button.setText(counted([]))
+        self.notice_button.clicked.connect(lambda _: self.notices_wanted.emit())
+        self.notice_button.setAccessibleName("notices")
+        self.renderer_label = quiet_label()
+        self.task_bar = TaskBar()
+        self.addWidget(self.message, 1)
+        for widget in (self.task_bar, self.renderer_label, self.notice_button):
+            self.addPermanentWidget(widget)
