@@ -340,7 +340,8 @@ def a_signal_ends_the_window(place: Path, chance: random.Random) -> None:
     number = chance.choice([signal.SIGTERM, signal.SIGINT, signal.SIGHUP])
     code = (
         "import sys\nfrom pathlib import Path\nfrom PyQt6.QtCore import QTimer\n"
-        "from soft_lantern.app import main, window\nfrom soft_lantern.graph.document import changed\n"
+        "from soft_lantern.app import main\nfrom soft_lantern.app.window import window\n"
+        "from soft_lantern.graph.document import changed\n"
         "real = window.MainWindow.show\n"
         "def show(self):\n"
         "    real(self)\n"

@@ -145,13 +145,19 @@ def _hold_folding(expr: Expr, leaves: dict[str, Any], chance: random.Random) -> 
     }
     folded = replace([expr], known)[expr]
     values = evaluate([expr], here, np.float64)
-    if not _all_finite(values):
-        return  # such as a division by a zero, whose sign a constant does not hold
+    if not _all_finite(values) or _has_edges_alike(values):
+        return  # a division by a zero, whose sign a constant does not hold
     plain = as_rows(values[expr], 1)
     again = as_rows(evaluate([folded], {}, np.float64)[folded], 1)
     both = np.isfinite(plain) & np.isfinite(again)
     same = np.isclose(plain, again, rtol=1e-9, atol=1e-12) | ~both
     assert same.all(), f"{expr} folds to {again}, and is {plain}"
+
+
+def _has_edges_alike(values: Mapping[Expr, Any]) -> bool:
+    """Whether a smoothstep has no room between its edges, which GLSL leaves open (3.30, section 8.3)."""
+    steps = [part for part in values if part.op is Op.SMOOTHSTEP]
+    return any(bool(np.any(np.asarray(values[s.args[0]]) == np.asarray(values[s.args[1]]))) for s in steps)
 
 
 def _all_finite(values: Mapping[Expr, Any]) -> bool:

@@ -12,9 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialog
 
 from campaigns._projects import errors_of_slots, scratch
-from soft_lantern.app.canvas.actions import ColourPicker
 from soft_lantern.app.desks.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.main import make_application
+from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.sheet_dialog import SheetDialog
 from soft_lantern.app.window.window import MainWindow

@@ -40,7 +40,7 @@ from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.app.window import closing
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
-from soft_lantern.formats.gltf import write_glb
+from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.recovery import RECOVERY, left_behind
 from soft_lantern.formats.saving import save_project
@@ -474,7 +474,7 @@ def test_both_themes_show(window: MainWindow) -> None:
 def test_the_same_window_lives_without_a_screen() -> None:
     """Two of the tests above once more on Qt's offscreen platform."""
     chosen = "slider_drag or typed_value"
-    command = [sys.executable, "-m", "pytest", __file__, "-k", chosen, "-p", "no:cacheprovider"]
+    command = [sys.executable, "-m", "pytest", __file__, "-k", chosen, "-p", "no:cacheprovider", "-n0", "--no-xvfb"]
     done = subprocess.run(command, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True)
     assert "2 passed" in done.stdout, done.stdout[-2000:]
 

@@ -16,7 +16,7 @@ from soft_lantern.demo.meshes import (
     stepped_basin,
     terrace_cliff,
 )
-from soft_lantern.formats.gltf import write_glb
+from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.images import write_png
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
 from soft_lantern.formats.saving import save_project

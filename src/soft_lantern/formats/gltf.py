@@ -1,4 +1,4 @@
-"""glTF 2.0 meshes in and out: .gltf with its files beside it, and .glb.
+"""Reads glTF 2.0 meshes: .gltf with its files beside it, and .glb.
 
 Every mesh primitive becomes a part under its node's transform.
 Source: the glTF 2.0 specification, sections 3.6 and 3.7.
@@ -12,7 +12,6 @@ import contextlib
 import itertools
 import json
 import struct
-import warnings
 from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -20,10 +19,9 @@ from urllib.parse import unquote
 
 import numpy as np
 import numpy.typing as npt
-import pygltflib
 
 from soft_lantern.errors import BadFile, LanternError
-from soft_lantern.formats.places import file_inside, read_plain, whole
+from soft_lantern.formats.places import file_inside, read_plain
 from soft_lantern.limits import MESH_BYTES, MESH_DEPTH, MESH_NUMBERS, MESH_PARTS
 from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, Part, mesh_from
@@ -90,56 +88,6 @@ def _sound(path: Path) -> Iterator[None]:
         raise BadFile(f"{path.name} is not a sound glTF file: {_words(error)}") from error
     except struct.error as error:
         raise BadFile(f"{path.name} is not a sound glTF file: {error}") from error
-
-
-def write_glb(path: Path, parts: list[Part]) -> None:
-    """Write parts as one .glb file, each a node with a mesh of one primitive."""
-    gltf = pygltflib.GLTF2(
-        asset=pygltflib.Asset(version="2.0", generator="Soft Lantern"), scene=0, scenes=[pygltflib.Scene(nodes=[])]
-    )
-    blob = bytearray()
-
-    def accessor(data: npt.NDArray[Any], kind: str, component: int, target: int) -> int:
-        while len(blob) % 4:
-            blob.append(0)
-        gltf.bufferViews.append(
-            pygltflib.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes, target=target)
-        )
-        blob.extend(data.tobytes())
-        is_position = data is part.mesh.positions
-        gltf.accessors.append(
-            pygltflib.Accessor(
-                bufferView=len(gltf.bufferViews) - 1,
-                componentType=component,
-                count=len(data),
-                type=kind,
-                min=data.min(axis=0).tolist() if is_position else None,
-                max=data.max(axis=0).tolist() if is_position else None,
-            )
-        )
-        return len(gltf.accessors) - 1
-
-    for part in parts:
-        mesh = part.mesh
-        attributes = pygltflib.Attributes(
-            POSITION=accessor(mesh.positions, "VEC3", 5126, 34962),
-            NORMAL=accessor(mesh.normals, "VEC3", 5126, 34962),
-            TEXCOORD_0=accessor(mesh.uvs, "VEC2", 5126, 34962),
-            COLOR_0=accessor(mesh.colours, "VEC4", 5126, 34962) if mesh.has_colours else None,
-        )
-        indices = accessor(mesh.triangles.reshape(-1), "SCALAR", 5125, 34963)
-        primitive = pygltflib.Primitive(attributes=attributes, indices=indices, mode=_TRIANGLES)
-        gltf.meshes.append(pygltflib.Mesh(name=part.name, primitives=[primitive]))
-        node = pygltflib.Node(name=part.name, mesh=len(gltf.meshes) - 1)
-        if not np.array_equal(part.transform, np.eye(4)):
-            node.matrix = part.transform.T.reshape(-1).tolist()
-        gltf.nodes.append(node)
-        gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
-    gltf.buffers.append(pygltflib.Buffer(byteLength=len(blob)))
-    gltf.set_binary_blob(bytes(blob))
-    with whole(path) as draft, warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        gltf.save_binary(str(draft))
 
 
 class Document:

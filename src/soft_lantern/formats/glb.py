@@ -1,0 +1,87 @@
+"""Writes meshes as one .glb file.
+
+Source: the glTF 2.0 specification, sections 3.6 (binary data), 3.7 (geometry) and 4.4 (the GLB container).
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.formats.places import write_whole
+from soft_lantern.scene.mesh import Part
+
+FLOAT, UNSIGNED_INT = 5126, 5125
+VERTICES, INDICES = 34962, 34963
+TRIANGLES = 4
+_MAGIC, _VERSION = 0x46546C67, 2
+_JSON, _BINARY = 0x4E4F534A, 0x004E4942
+
+
+def write_glb(path: Path, parts: list[Part]) -> None:
+    """Write parts as one .glb file, each a node with a mesh of one primitive. Raises BadFile where the disk refuses."""
+    file = _File()
+    for part in parts:
+        mesh = part.mesh
+        attributes = {
+            "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
+            "NORMAL": file.accessor(mesh.normals, "VEC3", FLOAT, VERTICES),
+            "TEXCOORD_0": file.accessor(mesh.uvs, "VEC2", FLOAT, VERTICES),
+        }
+        if mesh.has_colours:
+            attributes["COLOR_0"] = file.accessor(mesh.colours, "VEC4", FLOAT, VERTICES)
+        indices = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
+        primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES}
+        file.meshes.append({"name": part.name, "primitives": [primitive]})
+        node: dict[str, Any] = {"name": part.name, "mesh": len(file.meshes) - 1}
+        if not np.array_equal(part.transform, np.eye(4)):
+            node["matrix"] = part.transform.T.reshape(-1).tolist()
+        file.nodes.append(node)
+    write_whole(path, file.container())
+
+
+class _File:
+    """A file as it grows."""
+
+    def __init__(self) -> None:
+        self.blob = bytearray()
+        self.accessors: list[dict[str, Any]] = []
+        self.views: list[dict[str, int]] = []
+        self.meshes: list[dict[str, Any]] = []
+        self.nodes: list[dict[str, Any]] = []
+
+    def accessor(self, data: npt.NDArray[Any], kind: str, component: int, target: int, *, bounded: bool = False) -> int:
+        """The index of an accessor of some numbers, which join the binary data."""
+        self.blob.extend(bytes(-len(self.blob) % 4))
+        self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": data.nbytes, "target": target})
+        self.blob.extend(data.tobytes())
+        made = {"bufferView": len(self.views) - 1, "componentType": component, "count": len(data), "type": kind}
+        if bounded:
+            made |= {"min": data.min(axis=0).tolist(), "max": data.max(axis=0).tolist()}
+        self.accessors.append(made)
+        return len(self.accessors) - 1
+
+    def container(self) -> bytes:
+        """The file: a header, the JSON padded by spaces, the binary data padded by zeros."""
+        document = {
+            "asset": {"version": "2.0", "generator": "Soft Lantern"},
+            "scene": 0,
+            "scenes": [{"nodes": list(range(len(self.nodes)))}],
+            "nodes": self.nodes,
+            "meshes": self.meshes,
+            "accessors": self.accessors,
+            "bufferViews": self.views,
+            "buffers": [{"byteLength": len(self.blob)}],
+        }
+        text = json.dumps(document, separators=(",", ":")).encode()
+        text += b" " * (-len(text) % 4)
+        binary = bytes(self.blob) + bytes(-len(self.blob) % 4)
+        chunks = b"".join(
+            struct.pack("<II", len(data), kind) + data for data, kind in ((text, _JSON), (binary, _BINARY))
+        )
+        return struct.pack("<III", _MAGIC, _VERSION, 12 + len(chunks)) + chunks
