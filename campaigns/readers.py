@@ -34,8 +34,8 @@ EDGES = {"a": [0.0, -0.0, 1.0, -2.0, 3.0], "b": [0.0, 1.0, 4.0], "c": [-1.0, 0.0
 _ARITY = {Op.CLAMP: 3, Op.MIX: 3, Op.SMOOTHSTEP: 3}
 _TWO = (Op.ADD, Op.SUB, Op.MUL, Op.DIV, Op.MOD, Op.MIN, Op.MAX, Op.STEP, Op.POW)
 _JUMPS = {Op.STEP, Op.FLOOR, Op.CEIL, Op.FRACT, Op.MOD, Op.SIGN, Op.SELECT, Op.MIN, Op.MAX, Op.CLAMP, Op.ABS}
-_ENDS = {Op.SQRT, Op.POW, Op.LOG, Op.LOG2}
-"""Not defined on one side of 0, where what comes to nearly 0 may fall."""
+_ENDS = {Op.SQRT, Op.POW, Op.LOG, Op.LOG2, Op.DIV, Op.NORMALIZE}
+"""Not defined at 0 or on one side of it, where what comes to nearly 0 may fall."""
 
 
 def run(cases: int, seed: int) -> str:
@@ -240,6 +240,10 @@ def _away_from_corner(part: Expr, values: dict[Expr, Any]) -> np.ndarray:
         return np.asarray((np.abs(quotient - np.round(quotient)) > 1e-3).all(axis=1))
     if part.op in (Op.STEP, Op.SELECT) and len(rows) > 1:
         return np.asarray((np.abs(rows[0] - rows[1]) > 1e-3).all(axis=1))
+    if part.op is Op.NORMALIZE:
+        return np.asarray(np.linalg.norm(rows[0], axis=1) > 1e-3)
+    if part.op is Op.DIV:
+        return np.asarray((np.abs(rows[1]) > 1e-3).all(axis=1)) if part.args[1].args else np.ones(POINTS, bool)
     if part.op is Op.SIGN or (part.op in _ENDS and part.args[0].args):
         return np.asarray((np.abs(rows[0]) > 1e-3).all(axis=1))
     return np.ones(POINTS, bool)

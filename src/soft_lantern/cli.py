@@ -20,6 +20,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress as Bar
 
+from soft_lantern import __version__
 from soft_lantern.contact_sheet import sheet as contact
 from soft_lantern.contact_sheet.cores import draw_on_all_cores
 from soft_lantern.demo.project import write_demo
@@ -56,6 +57,22 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Soft Lantern, without its window.",
 )
+
+
+def _version(asked: bool) -> None:
+    if asked:
+        print(f"Soft Lantern {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _first(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version and end")
+    ] = False,
+) -> None:
+    """Soft Lantern, without its window."""
+
 
 ProjectFolder = Annotated[Path, typer.Argument(metavar="PROJECT", help="the project's folder")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="where to write")]

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import atexit
 import gc
+import logging
+import os
 import sys
+import threading
 from pathlib import Path
 
 from PyQt6 import sip
@@ -40,7 +43,18 @@ def run(folder: Path, only: str | None = None) -> int:
     QTimer.singleShot(SETTLED, gc.freeze)
     code = application.exec()
     signals.stop()
-    return ended[0] or code
+    code = ended[0] or code
+    if any(each is not threading.current_thread() and each.is_alive() for each in threading.enumerate()):
+        _end_now(code)
+    return code
+
+
+def _end_now(code: int) -> None:
+    """A thread that is still within the graphics driver would crash the program while the driver is unloaded."""
+    logging.shutdown()
+    for stream in (sys.stdout, sys.stderr):
+        stream.flush()
+    os._exit(code)
 
 
 _kept: list[QApplication] = []
