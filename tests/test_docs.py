@@ -19,8 +19,21 @@ def test_the_node_reference_is_the_library() -> None:
         assert node_type.help and node_type.also, node_type.key
 
 
+def test_the_tree_on_the_architecture_page_is_the_tree_on_disk() -> None:
+    page = (ROOT / "docs" / "architecture.md").read_text()
+    told: set[str] = set()
+    above: list[str] = []
+    for line in page[page.index("    src/soft_lantern/") :].split("\n\n")[0].splitlines()[1:]:
+        depth = (len(line) - len(line.lstrip()) - 6) // 2
+        above = [*above[:depth], line.split()[0].rstrip("/")]
+        told.add("/".join(above))
+    source = ROOT / "src" / "soft_lantern"
+    there = {p.parent.relative_to(source).as_posix() for p in source.rglob("__init__.py")} - {"."}
+    assert told - {"cli.py"} == there
+
+
 def test_links_and_pictures_exist() -> None:
-    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+    for page in (*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")):
         for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
             assert (page.parent / target).exists(), f"{page.name}: {target}"
 

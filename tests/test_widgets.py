@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QWidget
 
 from soft_lantern.app.main import make_application
+from soft_lantern.app.panels.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.clock_bar import ClockBar
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.colour_picker import ColourPicker
@@ -21,7 +22,6 @@ from soft_lantern.app.widgets.histogram import Histogram
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import NumberField, written
 from soft_lantern.app.widgets.parameter_control import ParameterControl
-from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.app.widgets.slider import Slider

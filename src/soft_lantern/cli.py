@@ -28,6 +28,7 @@ from soft_lantern.errors import BadProject, BadValue, LanternError
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images, write_exr, write_png
 from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.records import HEAD
 from soft_lantern.formats.saving import save_project
 from soft_lantern.formats.shader_package import HEADS, write_package
 from soft_lantern.graph.document import Asset, Instance, Material, Project, Scene, StageObject, View, changed
@@ -96,9 +97,11 @@ def open_(
     project: ProjectFolder,
     desk: Annotated[str, typer.Option(help="tune: offer the Tune desk alone, from which no graph can be changed")] = "",
 ) -> None:
-    """Open the window on a project."""
+    """Open the window on a project, by its folder or the project.json in it."""
     if desk not in ("", "tune"):
         raise BadValue(f"the one desk that can be offered alone is tune, not {desk}")
+    if project.name == HEAD and project.is_file():
+        project = project.parent  # as a file manager hands it on
     open_project(project)
     _open_window(project, desk.capitalize() or None)
 

@@ -292,3 +292,9 @@ class _HueStrip(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         self.mousePressEvent(event)
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    show_alone(lambda: ColourPicker((0.05, 0.2, 0.6, 1.0), hdr=True))

@@ -132,3 +132,16 @@ class Usage(QWidget):
             )
         painter.setPen(now.colour("quiet"))
         painter.drawText(QRectF(box.left(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignLeft, self.words)
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+    from soft_lantern.graph.document import Stop
+
+    def made() -> Curves:
+        two = (Stop(at=0.0, colour=(0.02, 0.05, 0.2, 1.0)), Stop(at=1.0, colour=(1.0, 0.6, 0.2, 1.0)))
+        curves = Curves()
+        curves.show_gradient(Gradient(id="g", name="Dusk", stops=two))
+        return curves
+
+    show_alone(made)

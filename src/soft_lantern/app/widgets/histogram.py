@@ -72,3 +72,14 @@ class Histogram(QWidget):
         if self.mean is not None:
             painter.setPen(QPen(now.colour("amber"), 1.5))
             painter.drawLine(QPointF(x_of(self.mean), 0), QPointF(x_of(self.mean), floor))
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    def made() -> Histogram:
+        histogram = Histogram()
+        histogram.show_counts(np.array([1, 3, 8, 5, 2]), (-0.5, 1.5), 0.5, (0.0, 1.0))
+        return histogram
+
+    show_alone(made)

@@ -111,3 +111,14 @@ class NoticeList(QScrollArea):
 def _key(notice: Notice) -> tuple[object, ...]:
     fixes = tuple(f.words for f in notice.fixes)
     return (notice.text, notice.place, notice.node, notice.measured, notice.possible, notice.accepted, fixes)
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    def made() -> NoticeList:
+        notices = NoticeList()
+        notices.show_notices([Notice(Severity.WARNING, "division", "Divide may divide by zero", "ramp", "divide")])
+        return notices
+
+    show_alone(made)

@@ -76,3 +76,9 @@ class Reading(QWidget):
 
 def _range(span: tuple[float, float]) -> str:
     return f"{written(span[0])} to {written(span[1])}"
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    show_alone(Reading)

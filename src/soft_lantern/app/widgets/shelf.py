@@ -176,3 +176,18 @@ class _Card(QFrame):
         menu.addSeparator()
         menu.addAction("Take back into the graph", lambda: self.shelf.unexpose_wanted.emit(own))
         menu.exec(event.globalPos())
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+    from soft_lantern.values.kinds import Kind
+
+    def made() -> Shelf:
+        spread = Parameter(
+            id="s", identifier="spread", label="Spread", kind=Kind.NUMBER, default=4.0, low=0.1, high=10.0
+        )
+        shelf = Shelf()
+        shelf.show_parameters((spread,), {})
+        return shelf
+
+    show_alone(made)

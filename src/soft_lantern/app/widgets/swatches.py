@@ -82,3 +82,14 @@ class SwatchRow(QWidget):
             button.customContextMenuRequested.connect(lambda _, colour=colour: self.swatches.remove(colour))
             self._row.insertWidget(1 + place, button)
             self.buttons.append(button)
+
+
+if __name__ == "__main__":
+    from soft_lantern.app.widgets.alone import show_alone
+
+    def made() -> SwatchRow:
+        swatches = Swatches()
+        swatches.show_colours(((0.8, 0.2, 0.1, 1.0), (0.1, 0.4, 0.7, 1.0)))
+        return SwatchRow(swatches)
+
+    show_alone(made)

@@ -125,9 +125,7 @@ class BuildDesk(QWidget):
         self.notice_list.accept_wanted.connect(
             lambda notice, remark: self._edit("Accept notice", lambda m: accept(m, notice, remark))
         )
-        self.notice_list.reopen_wanted.connect(
-            lambda notice: self._edit("Reopen notice", lambda m: unaccept(m, notice))
-        )
+        self.notice_list.reopen_wanted.connect(lambda n: self._edit("Reopen notice", lambda m: unaccept(m, n)))
         self._orbited = single_shot(self, 150, self.measure)
         session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
         self.refresh()

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from soft_lantern.app.panels.change_report import ChangeReport
+from soft_lantern.app.panels.parameter_dialog import ParameterDialog
 from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label
-from soft_lantern.app.widgets.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.errors import LanternError

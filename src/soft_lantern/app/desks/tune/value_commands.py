@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.tune.selection import TuneSelection
 from soft_lantern.app.panels.change_report import ChangeReport
+from soft_lantern.app.panels.plan_dialog import PlanDialog
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.plan_dialog import PlanDialog
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Project
