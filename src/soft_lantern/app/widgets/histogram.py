@@ -79,7 +79,7 @@ if __name__ == "__main__":
 
     def made() -> Histogram:
         histogram = Histogram()
-        histogram.show_counts(np.array([1, 3, 8, 5, 2]), (-0.5, 1.5), 0.5, (0.0, 1.0))
+        histogram.show_counts(np.array([[1, 3, 8, 5, 2]]), (-0.5, 1.5), 0.5, (0.0, 1.0))
         return histogram
 
     show_alone(made)
