@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import gc
+import os
+import subprocess
 import sys
 import threading
 import time
@@ -158,6 +160,34 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
     QTimer.singleShot(0, lambda: 1 / 0)
     until(lambda: "ZeroDivisionError" in window.status.message.text())
     assert session.project.name == "Shown by some"
+
+
+def test_a_widget_that_fails_to_paint_does_not_end_the_window(tmp_path: Path) -> None:
+    """In a process of its own, as the program runs: painters left open would crash it."""
+    code = (
+        "from PyQt6.QtGui import QPainter\nfrom PyQt6.QtTest import QTest\nfrom PyQt6.QtWidgets import QWidget\n"
+        "from soft_lantern.app.main import make_application\n"
+        "class Broken(QWidget):\n"
+        "    def paintEvent(self, event):\n"
+        "        painter = QPainter(self)\n"
+        "        painter.fillRect(self.rect(), 0)\n"
+        "        raise ValueError('it does not paint')\n"
+        "application = make_application()\n"
+        "made = [Broken() for _ in range(5)]\n"
+        "for each in made:\n    each.resize(50, 50)\n    each.show()\n"
+        "QTest.qWait(100)\n"
+        "for each in made:\n    each.grab()\n    each.close()\n    each.deleteLater()\n"
+        "made.clear()\nQTest.qWait(50)\nprint('alive')\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert (done.returncode, done.stdout) == (0, "alive\n"), done.stderr
+    assert (tmp_path / "soft-lantern" / "log.txt").read_text().count("it does not paint") >= 10
 
 
 def rename(session: Session, name: str, merge: str = "") -> None:

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
+from traceback import clear_frames
 from types import TracebackType
 from typing import TypeVar
 
@@ -43,6 +44,7 @@ class Mishaps(QObject):
         LOG.error("an unexpected error in the window", exc_info=(kind, error, traceback))
         self.broke_off.emit()
         self._tell(error)
+        _let_go(traceback)
 
     def _beside(self, kind: type[BaseException], error: BaseException | None, traceback: TracebackType | None) -> None:
         if error is not None and not issubclass(kind, SystemExit):
@@ -51,6 +53,13 @@ class Mishaps(QObject):
 
     def _tell(self, error: BaseException) -> None:
         self.happened.emit(words_for(error))
+
+
+def _let_go(traceback: TracebackType | None) -> None:
+    """Let go of what the frames hold: a painter that outlives its paint event ends the process."""
+    clear_frames(traceback)
+    for name in ("last_type", "last_value", "last_traceback", "last_exc"):
+        sys.__dict__.pop(name, None)  # Python keeps the newest error there
 
 
 def of_application() -> Mishaps:
