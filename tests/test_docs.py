@@ -38,6 +38,13 @@ def test_links_and_pictures_exist() -> None:
             assert (page.parent / target).exists(), f"{page.name}: {target}"
 
 
+def test_every_module_that_a_page_names_is_there() -> None:
+    for page in (*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")):
+        for named in re.findall(r"`([a-z_]+/[a-z_/]+\.py)\b", page.read_text()):
+            there = [ROOT / named, ROOT / "src" / "soft_lantern" / named]
+            assert any(path.exists() for path in there), f"{page.name}: {named}"
+
+
 def test_the_material_on_the_format_page_opens(tmp_path: Path) -> None:
     found = re.search(r"```json\n(.*?)```", (ROOT / "docs" / "file-format.md").read_text(), re.S)
     assert found

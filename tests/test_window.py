@@ -640,3 +640,26 @@ def test_elbows_notes_and_unfolding_by_hand(window: MainWindow) -> None:
     window.commands.actions["Unfold into nodes"].trigger()
     assert made not in canvas.material.nodes
     assert [n.type for n in canvas.material.nodes.values()].count("divide") == 2
+
+
+def test_a_command_of_another_desk_is_off_and_says_why(window: MainWindow) -> None:
+    session, canvas = window.session, window.build.canvas
+    canvas.select({"divide"})
+    window.go_to_desk("Tune")
+    before = session.project
+    QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert session.project is before and window.status.message.text() == "Duplicate: only on the Build desk"
+    finder = window.commands.finder
+    finder.open()
+    finder.field.setText("duplicate")
+    shown = {item.text(): bool(item.flags() & Qt.ItemFlag.ItemIsEnabled) for item in map(finder.list.item, range(4))}  # type: ignore[union-attr]
+    assert shown["Duplicate    only on the Build desk"] is False and shown["Duplicate instance"] is True
+    finder.field.setText("side by side")
+    finder.hide()
+    window.go_to_desk("Build")
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)  # may be asked for anywhere
+    assert window.desk_name == "Tune" and window.tune.compare.mode.currentData() == "divider"
+    window.go_to_desk("Build")
+    canvas.select({"divide"})
+    QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert len(session.material.nodes) == len(before.materials[session.material_id].nodes) + 1  # type: ignore[union-attr]

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from soft_lantern.app.theme.colours import theme
+
 
 @dataclass(frozen=True)
 class Offer:
@@ -75,6 +77,7 @@ class CommandFinder(QDialog):
             item.setData(Qt.ItemDataRole.UserRole, offer.key)
             if offer.hindered:
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+                item.setForeground(theme().colour("quiet"))
             self.list.addItem(item)
         self.list.setCurrentRow(0)
 

@@ -78,7 +78,7 @@ class CommandMenu(QObject):
         offered = self._offered[key]
         found = self._found(offered)
         if isinstance(found, str):
-            self.told.emit(found)
+            self.told.emit(f"{offered.name}: {found}")
             return
         owner, command = found
         if owner not in (WINDOW, self.current()):
@@ -113,7 +113,7 @@ class CommandMenu(QObject):
             if owner in offered.by_owner:
                 return owner, offered.by_owner[owner]
         owner, command = next(iter(offered.by_owner.items()))
-        return (owner, command) if command.anywhere else f"{command.name} belongs to the {_named(offered.by_owner)}"
+        return (owner, command) if command.anywhere else f"only on the {_named(offered.by_owner)}"
 
     def _hindered(self, offered: _Offered) -> str:
         found = self._found(offered)
