@@ -41,7 +41,7 @@ def test_links_and_pictures_exist() -> None:
 def test_every_module_that_a_page_names_is_there() -> None:
     for page in (*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")):
         for named in re.findall(r"`([a-z_]+/[a-z_/]+\.py)\b", page.read_text()):
-            there = [ROOT / named, ROOT / "src" / "soft_lantern" / named]
+            there = [place / named for place in (ROOT, ROOT / "src", ROOT / "src" / "soft_lantern")]
             assert any(path.exists() for path in there), f"{page.name}: {named}"
 
 
