@@ -21,7 +21,7 @@ NONE = Qt.KeyboardModifier.NoModifier
 Open = Callable[[Path], MainWindow]
 
 
-def until(condition: Callable[[], object], seconds: float = 20) -> None:
+def until(condition: Callable[[], object], seconds: float = 90) -> None:
     """Let the window live until something is so."""
     end = time.monotonic() + seconds
     while not condition():

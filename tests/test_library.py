@@ -110,6 +110,8 @@ def test_an_index_texture_decoded_as_colour_is_told_with_a_mend_and_data_is_not(
     mended = notice.fixes[0].mended(project, "sprite")
     assert not [n for n in check_project(mended) if n.kind == "decoded-data"]
     gone = changed(project, textures={})
+    with pytest.raises(BadEdit, match="no longer among the textures"):
+        notice.fixes[0].mended(gone, "sprite")
     assert [n.kind for n in check_project(gone) if n.node == index.node_id] == ["missing-texture"]
 
 

@@ -32,7 +32,7 @@ def session(qtbot: object, demo_folder: Path) -> Iterator[Session]:
 
 
 def until(condition: Callable[[], object]) -> None:
-    end = time.monotonic() + 15
+    end = time.monotonic() + 60
     while not condition():
         assert time.monotonic() < end, "it did not come about"
         QTest.qWait(10)

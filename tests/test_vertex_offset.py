@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from soft_lantern.errors import BadEdit
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View
 from soft_lantern.graph.lowering import lower, uniform_values
@@ -153,6 +154,8 @@ def test_a_mesh_too_coarse_for_its_offset_is_told_with_a_mend_and_a_fine_one_is_
         assert [n.kind for n in notices] == (["coarse-mesh"] if told else []), (scale, subdivision)
         if told:
             mended = notices[0].fixes[0].mended(project, "rippled")
+            with pytest.raises(BadEdit, match="no longer among the assets"):
+                notices[0].fixes[0].mended(changed(project, assets={}), "rippled")
             finer = {"a": primitive("sphere", mended.assets["a"].subdivision)}
             assert not list(unfit_meshes(mended, scene, finer, camera_for(View(), (1, 1)), Looks()))
 

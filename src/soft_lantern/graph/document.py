@@ -7,6 +7,7 @@ metres, angles degrees, colours linear RGBA.
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from typing import Any, Literal, TypeVar
 
 import msgspec
@@ -373,6 +374,14 @@ def with_records(project: Project, *records: Texture | Gradient | Palette | Asse
         name = _TABLES[type(record)]
         project = changed(project, **{name: {**getattr(project, name), record.id: record}})
     return project
+
+
+def edited_record(project: Project, table: str, record_id: str, edit: Callable[[Any], Any]) -> Project:
+    """The project with one record of a table, such as "assets", edited. Raises BadEdit where it is gone."""
+    record = getattr(project, table).get(record_id)
+    if record is None:
+        raise BadEdit(f"what this is about is no longer among the {table}")
+    return changed(project, **{table: {**getattr(project, table), record_id: edit(record)}})
 
 
 def without_record(project: Project, table: str, *record_ids: str) -> Project:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from soft_lantern.graph.document import Asset, Material, Project, Scene, changed
+from soft_lantern.graph.document import Asset, Material, Project, Scene, changed, edited_record
 from soft_lantern.graph.edits import choose_setting
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import look
@@ -181,8 +181,8 @@ def _notice(material: Material, asset: Asset, known: Coarseness, fine: int) -> N
     if fine:
 
         def subdivide(project: Project) -> Project:
-            finer = changed(project.assets[asset.id], **{"subdivision" if asset.primitive else "refine": fine})
-            return changed(project, assets={**project.assets, asset.id: finer})
+            finer = {"subdivision" if asset.primitive else "refine": fine}
+            return edited_record(project, "assets", asset.id, lambda now: changed(now, **finer))
 
         words = f"Subdivide {asset.name} to {fine}" if asset.primitive else f"Refine {asset.name} {fine} times"
         mends = (Fix(words, of_project=subdivide),)

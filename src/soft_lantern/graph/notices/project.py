@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from functools import partial
 
-from soft_lantern.graph.document import Material, Parameter, Project, changed, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_and_port, port_ref
 from soft_lantern.graph.instances.values import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
@@ -84,13 +84,11 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
 
 
 def _read_as_data(project: Project, texture_id: str) -> Project:
-    texture = changed(project.textures[texture_id], encoding="data")
-    return changed(project, textures={**project.textures, texture_id: texture})
+    return edited_record(project, "textures", texture_id, lambda now: changed(now, encoding="data"))
 
 
 def _read_as_indices(project: Project, texture_id: str) -> Project:
-    texture = changed(project.textures[texture_id], encoding="data", filter="nearest")
-    return changed(project, textures={**project.textures, texture_id: texture})
+    return edited_record(project, "textures", texture_id, lambda now: changed(now, encoding="data", filter="nearest"))
 
 
 def uniform_bounds(
