@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from PIL import GimpGradientFile, GimpPaletteFile
 from PIL import Image as Pillow
 
+from ramp_cases import NECTAR, gradient, moth
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.authoring import Authoring
@@ -56,14 +57,6 @@ from soft_lantern.values.colour import colour_from_hex
 
 Four = tuple[float, float, float, float]
 PLACES = np.linspace(0, 1, 401)
-
-
-def gradient(*stops: tuple[float, str] | tuple[float, str, str], **fields: object) -> Gradient:
-    made = tuple(Stop(at=s[0], colour=colour_from_hex(s[1]), shape=s[2] if len(s) > 2 else "linear") for s in stops)  # type: ignore[misc,arg-type]
-    return Gradient(id="g", name="G", stops=made, **fields)  # type: ignore[arg-type]
-
-
-NECTAR = gradient((0, "#ffe2a0"), (0.2, "#e8a24a"), (0.5, "#b5561e"), (0.8, "#5e2412"), (1, "#1b0a08"))
 
 
 # Mixing
@@ -212,12 +205,6 @@ def test_a_bad_file_is_refused_with_its_line(tmp_path: Path, name: str, text: st
 # Palettes and indices
 
 _BYTE = st.integers(0, 255)
-
-
-def moth(seed: int = 1, colours: int = 11) -> np.ndarray:
-    chance = np.random.default_rng(seed)
-    table = chance.integers(0, 256, (colours, 4), np.uint8)
-    return table[chance.integers(0, colours, (24, 40))]
 
 
 def test_colours_are_counted_as_pillow_counts_them() -> None:

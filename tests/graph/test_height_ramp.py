@@ -35,7 +35,7 @@ from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.kinds import components
 
 Reader = Callable[[Material, np.ndarray], np.ndarray]
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 
 
 def _prepared(material: Material, heights: np.ndarray) -> tuple[Expr, dict[str, np.ndarray]]:

@@ -23,7 +23,7 @@ from soft_lantern.graph.instances.values import override, put_material, remove_i
 from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.parameters.edits import change_parameter
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 
 
 def test_what_is_saved_comes_back_equal_with_sorted_keys(demo_folder: Path) -> None:

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 import pytest
+import test_nodes_materialx
 from PIL import Image as Pillow
 from scipy import ndimage
 
-import test_nodes_materialx
 from soft_lantern.errors import BadEdit, BadFile
 from soft_lantern.formats.images import bring_in_image, load_images, load_texture
 from soft_lantern.formats.project_folder import open_project
@@ -36,7 +36,7 @@ from soft_lantern.render.measuring import Measuring
 from soft_lantern.render.points import flat_card
 from soft_lantern.values.images import Image
 
-ROOT = Path(__file__).parents[1]
+ROOT = Path(__file__).parents[2]
 
 
 def measured(material: Material, images: dict[str, Image] | None = None) -> dict[str, Array]:

@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image as Pillow
 
+from ramp_cases import NECTAR, gradient, moth
 from soft_lantern.bake.atlas import atlas_of, table_of
 from soft_lantern.errors import BadEdit, BadFile, BadValue
 from soft_lantern.formats.atlas import write_atlas
@@ -68,7 +69,6 @@ from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import View
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, srgb_bytes
 from soft_lantern.values.kinds import Kind
-from test_gradients_and_palettes import NECTAR, gradient, moth
 
 AT = uniform("at", Type.FLOAT)
 HELD = gradient((0, "#203050", "constant"), (0.4, "#c08040", "smooth"), (0.4, "#f0e0a0", "ease in"), (1, "#301020"))

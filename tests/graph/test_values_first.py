@@ -34,7 +34,7 @@ from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.points import flat_card
 from soft_lantern.values.kinds import Kind
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 
 
 def measured(material: Material) -> Measured:
