@@ -10,7 +10,7 @@ import pytest
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.authoring import Authoring, Wire
-from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View
+from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.render.frame import frame_inputs, placed_inputs
