@@ -32,6 +32,12 @@ settings.register_profile("explore", deadline=None, print_blob=True)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, so that no core waits for another at the end."""
+    items.sort(key=lambda item: item.path.name != "test_campaigns.py")
+
+
 @pytest.fixture(scope="session")
 def qapp(tmp_path_factory: pytest.TempPathFactory) -> QApplication:
     """The application as the program makes it, with what keeps threads from its objects."""
