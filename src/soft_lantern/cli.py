@@ -56,7 +56,6 @@ app = typer.Typer(
     add_completion=False,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
-    help="Soft Lantern, without its window.",
 )
 
 

@@ -365,10 +365,11 @@ _TABLES: dict[type[Record], str] = {
     Palette: "palettes",
     Asset: "assets",
     Snapshot: "snapshots",
+    Scene: "scenes",
 }
 
 
-def with_records(project: Project, *records: Texture | Gradient | Palette | Asset | Snapshot) -> Project:
+def with_records(project: Project, *records: Texture | Gradient | Palette | Asset | Snapshot | Scene) -> Project:
     """The project with records added, or put in place of those of their ids."""
     for record in records:
         name = _TABLES[type(record)]

@@ -5,12 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Asset, Bookmark, Project, Scene, StageObject, View, changed, new_id
-
-
-def put_scene(project: Project, scene: Scene) -> Project:
-    """The project with a scene added or replaced."""
-    return changed(project, scenes={**project.scenes, scene.id: scene})
+from soft_lantern.graph.document import (
+    Asset,
+    Bookmark,
+    Project,
+    Scene,
+    StageObject,
+    View,
+    changed,
+    new_id,
+    with_records,
+)
 
 
 def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]) -> Project:
@@ -19,7 +24,7 @@ def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]
     if scene is None:
         raise BadEdit("that scene is gone")
     after = edit(scene)
-    return project if after is scene else put_scene(project, after)
+    return project if after is scene else with_records(project, after)
 
 
 def new_scene(project: Project) -> Scene:
@@ -30,16 +35,11 @@ def new_scene(project: Project) -> Scene:
     )
 
 
-def without_scene(project: Project, scene_id: str) -> Project:
-    """The project without a scene; its assets stay."""
-    return changed(project, scenes={key: scene for key, scene in project.scenes.items() if key != scene_id})
-
-
 def added_object(project: Project, scene_id: str, asset: Asset, wears: Mapping[str, str], object_id: str) -> Project:
     """The project with an asset standing in a scene as a new object. Raises BadEdit where the scene is gone."""
     thing = StageObject(id=object_id, name=asset.name, asset=asset.id, wears=dict(wears))
     after = edited_scene(project, scene_id, lambda scene: changed(scene, objects=(*scene.objects, thing)))
-    return after if asset.id in after.assets else changed(after, assets={**after.assets, asset.id: asset})
+    return after if asset.id in after.assets else with_records(after, asset)
 
 
 def changed_object(scene: Scene, object_id: str, fields: Mapping[str, object]) -> Scene:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import shutil
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtTest import QTest
 
+from by_hand import until
 from soft_lantern.app.main import make_application
 from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.errors import BadValue
@@ -29,13 +28,6 @@ def session(qtbot: object, demo_folder: Path) -> Iterator[Session]:
     until(lambda: not made.loading)
     yield made
     made.close()
-
-
-def until(condition: Callable[[], object]) -> None:
-    end = time.monotonic() + 60
-    while not condition():
-        assert time.monotonic() < end, "it did not come about"
-        QTest.qWait(10)
 
 
 def tune(session: Session, value: float, merge: str = "spread") -> None:

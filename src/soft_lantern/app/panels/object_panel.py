@@ -119,10 +119,7 @@ class ObjectPanel(QWidget):
 
     def choose_file(self) -> None:
         """Ask for a mesh file and import it."""
-        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
-        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", f"Meshes ({kinds})")
-        if path:
-            self.session.import_mesh(Path(path))
+        ask_for_mesh(self.session, self)
 
     def add_primitive(self, shape: str) -> None:
         """Stand a primitive on the stage."""
@@ -170,3 +167,11 @@ class ObjectPanel(QWidget):
         if thing:
             x, y, z = (value if i == axis else old for i, old in enumerate(getattr(thing, name)))
             self.session.change_object(f"Set {name}", thing.id, f"{name} {thing.id}", **{name: (x, y, z)})
+
+
+def ask_for_mesh(session: Session, over: QWidget) -> None:
+    """Ask for a mesh file and import it."""
+    kinds = " ".join(f"*{suffix}" for suffix in READABLE)
+    path, _ = QFileDialog.getOpenFileName(over, "Import a mesh", "", f"Meshes ({kinds})")
+    if path:
+        session.import_mesh(Path(path))

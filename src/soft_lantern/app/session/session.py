@@ -23,11 +23,22 @@ from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import Imported, bring_in
 from soft_lantern.formats.images import bring_in_image
 from soft_lantern.formats.project_folder import open_project
-from soft_lantern.graph.document import Asset, Material, Project, Scene, Texture, View, changed, new_id, with_records
+from soft_lantern.graph.document import (
+    Asset,
+    Material,
+    Project,
+    Scene,
+    Texture,
+    View,
+    changed,
+    new_id,
+    with_records,
+    without_record,
+)
 from soft_lantern.graph.instances.picks import dressed, most_worn, worn_materials
 from soft_lantern.graph.instances.values import edited_graph
 from soft_lantern.graph.notice import Notice
-from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene, put_scene, without_scene
+from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene
 from soft_lantern.progress import Progress
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.transforms import view_of_bounds
@@ -187,7 +198,7 @@ class Session(QObject):
             if imported:
                 project = imported.into(project)
             if scene_id not in project.scenes:
-                project = put_scene(project, changed(scene, name="Stage"))
+                project = with_records(project, changed(scene, name="Stage"))
             return added_object(project, scene_id, asset, worn, object_id)
 
         self.apply(f"Add {asset.name}", added)
@@ -210,14 +221,14 @@ class Session(QObject):
     def add_scene(self) -> None:
         """Add an empty scene and put it on the stage."""
         scene = new_scene(self.project)
-        self.apply(f"Add {scene.name}", lambda project: put_scene(project, scene))
+        self.apply(f"Add {scene.name}", lambda project: with_records(project, scene))
         self.open_scene(scene.id)
 
     def remove_scene(self) -> None:
         """Take the scene on the stage away; its assets stay in the project."""
         scene_id = self.scene_id
         if self.scene:
-            self.apply(f"Delete {self.scene.name}", lambda project: without_scene(project, scene_id))
+            self.apply(f"Delete {self.scene.name}", lambda project: without_record(project, "scenes", scene_id))
 
     def set_view(self, view: View) -> None:
         """Look from elsewhere. The view is not part of the document."""

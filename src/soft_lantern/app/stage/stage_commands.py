@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from soft_lantern.app.command import Command
+from soft_lantern.app.command import Command, never
 from soft_lantern.app.stage.handles import KINDS
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.graph.scenes import with_bookmark
@@ -41,7 +41,7 @@ def _command(
     keys: str,
     run: Callable[[StageView], object],
     on: Callable[[StageView], bool] | None = None,
-    hindered: Callable[[StageView], str] = lambda _: "",
+    hindered: Callable[[StageView], str] = never,
 ) -> StageCommand:
     return Command(name, run, keys, hindered, on, designers=True)
 

@@ -9,13 +9,14 @@ from PyQt6.QtGui import QImage
 
 def opaque_image(pixels: npt.NDArray[np.uint8]) -> QImage:
     """An image of 8-bit sRGB, (height, width, 4), the fourth part 255 throughout, with pixels of its own."""
-    height, width = pixels.shape[:2]
-    data = np.ascontiguousarray(pixels).tobytes()
-    return QImage(data, width, height, width * 4, QImage.Format.Format_RGBX8888).copy()
+    return _image(pixels, QImage.Format.Format_RGBX8888)
 
 
 def rgba_image(pixels: npt.NDArray[np.uint8]) -> QImage:
     """An image of 8-bit sRGB with alpha, (height, width, 4), with pixels of its own."""
+    return _image(pixels, QImage.Format.Format_RGBA8888)
+
+
+def _image(pixels: npt.NDArray[np.uint8], kind: QImage.Format) -> QImage:
     height, width = pixels.shape[:2]
-    data = np.ascontiguousarray(pixels).tobytes()
-    return QImage(data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
+    return QImage(np.ascontiguousarray(pixels).tobytes(), width, height, width * 4, kind).copy()

@@ -7,10 +7,10 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from soft_lantern.app.command import Command
+from soft_lantern.app.panels.object_panel import ask_for_mesh
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.sheet_dialog import SheetDialog
-from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id
@@ -55,13 +55,6 @@ class ProjectCommands:
         """Let the scene open with the present view."""
         view = self.session.view
         self.session.edit_scene("Keep view", lambda scene: changed(scene, view=view))
-
-    def import_mesh(self) -> None:
-        """Ask for a mesh file and import it."""
-        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
-        path, _ = QFileDialog.getOpenFileName(self.over, "Import a mesh", "", f"Meshes ({kinds})")
-        if path:
-            self.session.import_mesh(Path(path))
 
     def contact_sheet(self) -> None:
         """Ask what a contact sheet is to show, and draw it."""
@@ -110,7 +103,7 @@ MAKING: tuple[Command[ProjectCommands], ...] = (
     Command("New material", ProjectCommands.new_material, "Ctrl+Shift+M"),
     Command("New snippet", ProjectCommands.new_snippet),
     Command("Delete snippet", ProjectCommands.delete_snippet, hindered=_no_snippet),
-    Command("Import mesh", ProjectCommands.import_mesh, "Ctrl+I"),
+    Command("Import mesh", lambda commands: ask_for_mesh(commands.session, commands.over), "Ctrl+I"),
 )
 GIVING: tuple[Command[ProjectCommands], ...] = (
     Command("Export GLSL", ProjectCommands.export_glsl, "Ctrl+Shift+E", _no_material),

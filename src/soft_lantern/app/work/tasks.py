@@ -43,11 +43,6 @@ class Task(QObject):
         self.done = False
         self.progress = TaskProgress(words, reply_to(self, self._move))
 
-    @property
-    def cancelled(self) -> bool:
-        """Whether it was asked to stop."""
-        return self.progress.stopped.is_set()
-
     def cancel(self) -> None:
         """Ask it to stop at its next step."""
         self.progress.stopped.set()

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
@@ -20,6 +20,7 @@ from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.clock_bar import ClockBar
+from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.node_help import NodeHelp
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
@@ -74,17 +75,10 @@ class BuildDesk(QWidget):
         column.addWidget(self.stage_bar)
         column.addWidget(self.clock)
         column.addWidget(self._tabs())
-        halves = QSplitter(Qt.Orientation.Horizontal)
-        halves.addWidget(self.canvas)
-        halves.addWidget(side)
-        halves.setStretchFactor(0, 3)
-        halves.setStretchFactor(1, 2)
-        halves.setSizes([846, 434])
-        halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(halves, 1)
+        layout.addWidget(halves((self.canvas, 846), (side, 434), stretch={0: 3, 1: 2}), 1)
         layout.addWidget(self.bottom)
         self.canvas.wishes.edited.connect(
             lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)

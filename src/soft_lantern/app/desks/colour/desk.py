@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QScrollArea,
-    QSplitter,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -22,17 +21,18 @@ from soft_lantern.app.desks.colour.atlas_dialog import AtlasDialog
 from soft_lantern.app.desks.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.desks.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.desks.colour.palette_page import PalettePage
-from soft_lantern.app.desks.colour.ramp_list import Ramp, RampList, in_order
+from soft_lantern.app.desks.colour.ramp_list import RampList, in_order
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import link, linked_label, plain_label
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
-from soft_lantern.formats.ramps import read_ramps, write_ramp
+from soft_lantern.formats.ramps import Ramp, read_ramps, write_ramp
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id, with_records, without_record
 from soft_lantern.graph.instances.picks import worn_materials
 from soft_lantern.graph.instances.values import ancestry
@@ -284,15 +284,9 @@ class ColourDesk(QWidget):
         beside.setContentsMargins(0, 0, 8, 8)
         beside.addWidget(with_bar(self.stage, self.stage_bar), 1)
         beside.addWidget(self.used_by)
-        halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (left, self.pages, right):
-            halves.addWidget(widget)
-        halves.setSizes([230, 560, 490])
-        halves.setStretchFactor(2, 1)
-        halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(halves)
+        layout.addWidget(halves((left, 230), (self.pages, 560), (right, 490), stretch={2: 1}))
 
 
 def _scrolled(page: QWidget) -> QScrollArea:

@@ -8,10 +8,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from soft_lantern.app.widgets.ramp_icon import SIZE, ramp_icon
-from soft_lantern.graph.document import Gradient, Palette, Project
+from soft_lantern.formats.ramps import Ramp
+from soft_lantern.graph.document import Palette, Project
 from soft_lantern.graph.palettes.swap_sets import swap_set
 
-Ramp = Gradient | Palette
 _ID, _SHOWN = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
 

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QSpinBox,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -24,6 +23,7 @@ from soft_lantern.app.panels.parts_table import PartsTable
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, tip
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -54,15 +54,10 @@ class DressDesk(QWidget):
         self.detail = QSpinBox()
         self.detail.setAccessibleName("detail")
         self.detail_label = heading_label("Detail")
-        halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self._left(), with_bar(self.stage, self.stage_bar), self._right()):
-            halves.addWidget(widget)
-        halves.setSizes([190, 690, 400])
-        halves.setStretchFactor(1, 1)
-        halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(halves)
+        stage = with_bar(self.stage, self.stage_bar)
+        layout.addWidget(halves((self._left(), 190), (stage, 690), (self._right(), 400), stretch={1: 1}))
         self._filling = False
         self.objects.currentItemChanged.connect(self._chosen)
         self.stage.picking.picked.connect(self.select)

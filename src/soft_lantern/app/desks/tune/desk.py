@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMenu,
-    QSplitter,
     QStackedWidget,
     QTabWidget,
     QVBoxLayout,
@@ -32,6 +30,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.buttons import below, tool_button
+from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.mishaps import each_by_itself
@@ -64,15 +63,9 @@ class TuneDesk(QWidget):
         self.variations: VariationDialog | None = None
         self.portraits = Portraits(session, worker, self)
         self.portraits.arrived.connect(lambda i: self.tree.show_portrait(i, self.portraits.images.get(i)))
-        halves = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.beside_tree, self._middle(), self._right()):
-            halves.addWidget(widget)
-        halves.setSizes([250, 660, 370])
-        halves.setStretchFactor(1, 1)
-        halves.setChildrenCollapsible(False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(halves)
+        layout.addWidget(halves((self.beside_tree, 250), (self._middle(), 660), (self._right(), 370), stretch={1: 1}))
         instances, values, sheet = self.instance_commands, self.value_commands, self.sheet
         instances.added.connect(self.tree.setFocus)  # so that F2 names it
         self.selection.cleared.connect(self.tree.clearSelection)

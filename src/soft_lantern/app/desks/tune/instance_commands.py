@@ -9,10 +9,10 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from soft_lantern.app.command import Command
-from soft_lantern.app.desks.tune.selection import TuneSelection
+from soft_lantern.app.desks.tune.selection import TuneSelection, each_in_turn
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.graph.document import Instance, Pick, Project, changed, new_id
+from soft_lantern.graph.document import Instance, Pick, changed, new_id
 from soft_lantern.graph.instances.family import duplicated, new_instance, reparent
 from soft_lantern.graph.instances.picks import new_pick, put_pick
 from soft_lantern.graph.instances.values import edited_instance, put_instance, remove_instance
@@ -54,13 +54,8 @@ class InstanceCommands(QObject):
         if ids:
             parent = self.session.project.instances[ids[0]].parent
             self.selection.put(parent)
-
-            def removed(project: Project) -> Project:
-                for each in ids:
-                    project = remove_instance(project, each)
-                return project
-
-            self.session.apply("Delete instance" if len(ids) == 1 else f"Delete {len(ids)} instances", removed)
+            name = "Delete instance" if len(ids) == 1 else f"Delete {len(ids)} instances"
+            self.session.apply(name, each_in_turn(ids, remove_instance))
 
     def rename(self, look_id: str, name: str) -> None:
         """Give an instance or pick another name."""
@@ -85,12 +80,7 @@ class InstanceCommands(QObject):
 
     def set_parent(self, look_ids: list[str], parent_id: str, *, keep: bool) -> None:
         """Put instances under another parent, their looks kept or worked out anew."""
-
-        def moved(project: Project) -> Project:
-            for each in look_ids:
-                project = reparent(project, each, parent_id, keep=keep)
-            return project
-
+        moved = each_in_turn(look_ids, lambda project, each: reparent(project, each, parent_id, keep=keep))
         self.session.apply("Put under another parent", moved)
 
     def toggle_favourite(self) -> None:
@@ -135,17 +125,11 @@ class InstanceCommands(QObject):
     def _change_each(self, name: str, edit: Callable[[Instance], Instance]) -> None:
         """An edit of each selected instance in turn, as one step."""
         ids = self.selection.instances
-
-        def done(project: Project) -> Project:
-            for each in ids:
-                project = edited_instance(project, each, edit)
-            return project
-
-        self.session.apply(name, done)
+        self.session.apply(name, each_in_turn(ids, lambda project, each: edited_instance(project, each, edit)))
 
 
 def _command(name: str, run: Callable[[InstanceCommands], object]) -> Command[InstanceCommands]:
-    return Command(name, run, hindered=lambda c: "" if c.selection.instances else "Select an instance", designers=True)
+    return Command(name, run, hindered=lambda c: c.selection.missing, designers=True)
 
 
 INSTANCE_COMMANDS = (

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern.app.session.session import Session
-from soft_lantern.graph.document import Instance, Material
+from soft_lantern.graph.document import Instance, Material, Project
 from soft_lantern.graph.instances.picks import worn_looks
 from soft_lantern.graph.instances.values import ancestry
 
@@ -56,6 +58,11 @@ class TuneSelection(QObject):
         project = self.session.project
         return project.materials.get(self.look_id) or ancestry(project, self.look_id)[1]
 
+    @property
+    def missing(self) -> str:
+        """Why nothing can be done to instances, "" where it can."""
+        return "" if self.instances else "Select an instance"
+
     def settle(self) -> None:
         """Let something that is there be current, and nothing selected that is gone."""
         project = self.session.project
@@ -66,3 +73,14 @@ class TuneSelection(QObject):
             self.look_id = next(iter([*first, *sorted(project.materials)]), "")
         known = (project.instances, project.materials)
         self.ids = [each for each in self.ids if any(each in some for some in known)] or [self.look_id]
+
+
+def each_in_turn(ids: Sequence[str], edit: Callable[[Project, str], Project]) -> Callable[[Project], Project]:
+    """The edit that edits one record after another, by their ids, as one step."""
+
+    def edited(project: Project) -> Project:
+        for each in ids:
+            project = edit(project, each)
+        return project
+
+    return edited

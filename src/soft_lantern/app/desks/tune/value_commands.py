@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from soft_lantern.app.command import Command
-from soft_lantern.app.desks.tune.selection import TuneSelection
+from soft_lantern.app.desks.tune.selection import TuneSelection, each_in_turn
 from soft_lantern.app.panels.change_report import ChangeReport
 from soft_lantern.app.panels.plan_dialog import PlanDialog
 from soft_lantern.app.session.session import Session
@@ -159,18 +159,11 @@ class ValueCommands(QObject):
 
     def _change(self, name: str, edit: Callable[[Project, str], Project], merge: str = "") -> None:
         """An edit of each selected instance in turn, as one step."""
-        ids = self.selection.instances
-
-        def done(project: Project) -> Project:
-            for each in ids:
-                project = edit(project, each)
-            return project
-
-        self.session.apply(name, done, merge)
+        self.session.apply(name, each_in_turn(self.selection.instances, edit), merge)
 
 
 def _no_instance(commands: ValueCommands) -> str:
-    return "" if commands.selection.instances else "Select an instance"
+    return commands.selection.missing
 
 
 def _no_family(commands: ValueCommands) -> str:
