@@ -28,19 +28,11 @@ from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, unifo
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
+from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.rewrite import replace
-from soft_lantern.ir.surface_inputs import (
-    ATTRIBUTES,
-    CARRIED,
-    SLOPES,
-    at_pixel,
-    attribute,
-    derived_inputs,
-    read_inputs,
-    vertex,
-)
+from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
@@ -169,13 +161,12 @@ def _fragment(
     derived = {expr: name for name, expr in derived_inputs().items()}
     leaves, uniforms = _identifiers(results, used)
     type_name = "".join(word.capitalize() for word in base.split("_")) + "Surface"
-    taken = {"surface", base, type_name, "depth_picture", *INPUTS, *(name for name, _, _ in TARGETS)}
+    taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in TARGETS)}
     written = glsl.write(results, derived | names, leaves, taken)
     inputs = read_inputs(results)
     fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
-    locals_ = [_BUILT_IN[name] for name in inputs if name in _BUILT_IN]
-    locals_ += [_difference(name) for name in inputs if name.endswith(("_dx", "_dy"))]
+    declared, locals_ = fragment_inputs(inputs, _comment)
     cut = ["    if (surface.alpha < surface.alpha_cutoff) discard;"] if alpha_mode == "mask" else []
     outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(TARGETS)]
     return "\n".join(
@@ -184,7 +175,7 @@ def _fragment(
             f"// {_plain(material.name)}: a surface made with Soft Lantern. Linear colour, metres, Y up.",
             f"// Alpha mode {alpha_mode}, as in glTF 2.0.",
             "",
-            *dict.fromkeys(line for name in inputs if (line := _declared(name))),
+            *declared,
             "",
             *uniforms,
             *([""] if uniforms else []),
@@ -219,57 +210,9 @@ def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
 
 
 def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter], target: str) -> str:
-    carried = vertex(offset)
-    needed = {_bare(name) for name in read_inputs(at_pixel(list(surface.values())))}
-    wanted = [name for name in carried if name in needed]
-    results = [carried["position_world"], *(carried[name] for name in wanted)]
-    leaves, uniforms = _identifiers(results, used)
-    written = glsl.write(results, {}, leaves, {"view_projection", *INPUTS, *CARRIED, *ATTRIBUTES, *SLOPES})
-    attributes = [n for n in read_inputs(results) if n not in INPUTS]
-    return "\n".join(
-        [
-            *HEADS[target],
-            *(f"in {attribute(name).type.value} {name};" for name in attributes),
-            *(f"uniform {INPUTS[n].type.value} {n};" for n in read_inputs(results) if n in INPUTS),
-            "uniform mat4 view_projection;",
-            *uniforms,
-            *(f"out {CARRIED[name].value} {name};" for name in wanted),
-            "",
-            *written.functions,
-            "void main() {",
-            *(f"    {line}" for line in written.statements),
-            *(f"    {name} = {text};" for name, text in zip(wanted, written.results[1:], strict=True)),
-            f"    gl_Position = view_projection * vec4({written.results[0]}, 1.0);",
-            "}",
-            "",
-        ]
-    )
-
-
-_BUILT_IN = {
-    "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
-    "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
-    "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
-}
-
-
-def _bare(name: str) -> str:
-    return name.removesuffix("_dx").removesuffix("_dy")
-
-
-def _difference(name: str) -> str:
-    return f"{CARRIED[_bare(name)].value} {name} = {'dFdx' if name.endswith('_dx') else 'dFdy'}({_bare(name)});"
-
-
-def _declared(name: str) -> str:
-    if name == "scene_depth":
-        return "uniform sampler2D depth_picture; // x: metres along the camera's forward axis to the opaque surface"
-    if name in _BUILT_IN:
-        return ""
-    if _bare(name) in CARRIED:
-        words = INPUTS[_bare(name)].words if _bare(name) in INPUTS else "as the vertex shader hands it on"
-        return f"in {CARRIED[_bare(name)].value} {_bare(name)};{_comment(words)}"
-    return f"uniform {INPUTS[name].type.value} {name};{_comment(INPUTS[name].words)}"
+    results = vertex_results(offset, read_inputs(at_pixel(list(surface.values()))))
+    leaves, uniforms = _identifiers(list(results.values()), used)
+    return vertex_program(HEADS[target], results, leaves, uniforms)
 
 
 def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from soft_lantern.errors import BadEdit
+from soft_lantern.nodes import Role, role_of
 from soft_lantern.values.kinds import Kind, Value
 
 FORMAT_VERSION = 1
@@ -36,6 +37,11 @@ class Node(Record, frozen=True, kw_only=True):
     values: dict[str, Value] = {}
     settings: dict[str, str] = {}
     thumbnail: bool = True
+
+    @property
+    def role(self) -> Role:
+        """What the node is there for, by its type."""
+        return role_of(self.type)
 
 
 class Accepted(Record, frozen=True, kw_only=True):

@@ -20,7 +20,7 @@ from soft_lantern.graph.document import (
 )
 from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, shared_kind, type_of
 from soft_lantern.ir.glsl_words import as_identifier
-from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.kinds import Kind, Value, conversion, fitted
 
@@ -32,9 +32,9 @@ def add_node(material: Material, node_id: str, node: Node) -> Material:
     """The material with one more node."""
     if node_id in material.nodes or "." in node_id or not node_id:
         raise BadEdit(f"“{node_id}” cannot be a new node’s id")
-    if node.type == "formula":
+    if node.role is Role.FORMULA:
         formula_type(node.settings.get("expression", ""))  # says what is wrong, and where
-    elif node.type not in LIBRARY and node.type != "snippet":
+    elif node.type not in LIBRARY and node.role is not Role.SNIPPET:
         raise BadEdit(f"there is no node type “{node.type}”")
     return changed(material, nodes={**material.nodes, node_id: node})
 

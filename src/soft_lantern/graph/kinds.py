@@ -5,18 +5,18 @@ from __future__ import annotations
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.identity import by_identity
-from soft_lantern.nodes import LIBRARY, NodeType, Port, Setting
-from soft_lantern.nodes.definition import Carries
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Role, Setting
+from soft_lantern.nodes.definition import SNIPPET, Carries
 from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
 from soft_lantern.values.kinds import Conversion, Kind, conversion, kind_named, widest
 
 
 def type_of(material: Material, node: Node) -> NodeType | None:
     """The type of a node of a material; formulas and snippets have ports of their own. None where it is not known."""
-    if node.type == "snippet":
+    if node.role is Role.SNIPPET:
         inner = material.snippets.get(node.settings.get("snippet", ""))
         return snippet_type(inner) if inner else None
-    if node.type == "formula":
+    if node.role is Role.FORMULA:
         try:
             return formula_type(node.settings.get("expression", ""))
         except FormulaError:
@@ -41,7 +41,7 @@ def label_of(material: Material, node: Node) -> str:
 
 def parameter_of(material: Material, node: Node) -> Parameter | None:
     """The parameter a node stands for; None for other nodes, and where the parameter is gone."""
-    return material.parameter(node.settings.get("parameter", "")) if node.type == "parameter" else None
+    return material.parameter(node.settings.get("parameter", "")) if node.role is Role.PARAMETER else None
 
 
 def shown_name(material: Material, node: Node) -> str:
@@ -59,10 +59,10 @@ def snippet_type(snippet: Material) -> NodeType:
     inputs, outputs = [], []
     known = output_kinds(snippet)
     for node_id, node in sorted(snippet.nodes.items(), key=lambda each: (each[1].y, each[1].x)):
-        if node.type == "snippet_input":
+        if node.role is Role.ENTRY:
             kind = known[port_ref(node_id, "out")]
             inputs.append(Port(node_id, Carries(kind), node.values.get("value", 0.0), title=node.name or "value"))
-        elif node.type == "snippet_output":
+        elif node.role is Role.EXIT:
             kind = known.get(snippet.wires.get(port_ref(node_id, "value"), ""), Kind.NUMBER)
             outputs.append(Port(node_id, Carries(kind), title=node.name or "out"))
     settings = (Setting("snippet", (), ""),)
@@ -71,7 +71,8 @@ def snippet_type(snippet: Material) -> NodeType:
         """A graph of its own, used here as one node. Double-click it to edit it everywhere it is used."""
         raise BadEdit("a snippet is lowered with its graph")
 
-    return NodeType("snippet", snippet.name, "snippets", (), tuple(inputs), tuple(outputs), settings, not_alone)
+    ports = (tuple(inputs), tuple(outputs))
+    return NodeType(SNIPPET, snippet.name, "snippets", (), *ports, settings, not_alone, role=Role.SNIPPET)
 
 
 def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
@@ -112,10 +113,10 @@ def output_kinds(material: Material) -> dict[str, Kind]:
 
 def shared_kind(material: Material, node_id: str, node_type: NodeType, known: dict[str, Kind]) -> Kind | None:
     """The kind that a node's open ports take on from its wires; None where the wires do not go together."""
-    if node_type.key == "parameter":
+    if node_type.role is Role.PARAMETER:
         parameter = parameter_of(material, material.nodes[node_id])
         return parameter.kind if parameter else Kind.NUMBER
-    if node_type.key == "snippet_input":
+    if node_type.role is Role.ENTRY:
         return kind_named(material.nodes[node_id].settings.get("kind", ""))
     if node_type.own_kinds:
         return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})

@@ -8,6 +8,7 @@ from math import inf
 from soft_lantern.graph.document import Material, Node, Note, changed, node_and_port
 from soft_lantern.graph.edits import COLUMN, move_nodes
 from soft_lantern.graph.kinds import evaluation_order, type_of
+from soft_lantern.nodes import Role
 
 ROW_GAP, SQUEEZED_GAP = 26.0, 12.0
 NOTE_MARGIN, NOTE_TITLE = 14.0, 24.0
@@ -19,13 +20,13 @@ SLIP_WIDTH = 150.0
 def thumbnail_height(material: Material, node: Node) -> float:
     """The height of a node's thumbnail: none for outputs, and where it was hidden."""
     node_type = type_of(material, node)
-    shown = node_type is not None and node_type.outputs and node.thumbnail and node.type != "elbow"
+    shown = node_type is not None and node_type.outputs and node.thumbnail and node.role is not Role.ELBOW
     return material.thumbnail_size if shown else 0.0
 
 
 def slip_height(material: Material, node: Node) -> float:
     """The height of a node's slip on the canvas, in canvas units: a title, a thumbnail, then a row for every port."""
-    if node.type == "elbow":
+    if node.role is Role.ELBOW:
         return ELBOW
     node_type = type_of(material, node)
     rows = max(len(node_type.inputs) + len(node_type.outputs), 1) if node_type else 1

@@ -14,7 +14,7 @@ from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, l
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, uniform, vector_type
-from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
@@ -66,7 +66,7 @@ def lower(material: Material) -> Lowered:
 
 def is_snippet(graph: Material) -> bool:
     """Whether a graph is a snippet rather than a material."""
-    return any(node.type in ("snippet_input", "snippet_output") for node in graph.nodes.values())
+    return any(node.role in (Role.ENTRY, Role.EXIT) for node in graph.nodes.values())
 
 
 def uniform_values(
@@ -204,12 +204,12 @@ class _Lowering:
             self._say(Severity.ERROR, "kinds", node_id, "", text)
             shared = Kind.NUMBER
         inputs = {p.name: self._input(node_id, node_type, p, shared) for p in node_type.inputs}
-        if node.type == "snippet":
+        if node.role is Role.SNIPPET:
             results = self._lower_snippet(node_id, node, node_type, inputs)
         else:
             chosen = self._settings(node_id, node, node_type) if node_type.settings else {}
             results = node_type.apply(inputs, chosen)
-        if node.type == "snippet_output":
+        if node.role is Role.EXIT:
             self.handed_out[node_id] = results["value"]
             return
         if not node_type.outputs and "offset" in results:
@@ -224,7 +224,7 @@ class _Lowering:
             else:
                 self.surface = results
                 self.traits = self._settings(node_id, node, node_type)
-                self.unlit = node_type.key == "unlit_surface"
+                self.unlit = node_type.unlit
             return
         title = node.name or node_type.title
         for port in node_type.outputs:
@@ -232,7 +232,7 @@ class _Lowering:
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
-                self.names.setdefault(expr, title if node.name or node.type != "formula" else "formula")
+                self.names.setdefault(expr, title if node.name or node.role is not Role.FORMULA else "formula")
 
     def _lower_snippet(self, node_id: str, node: Node, node_type: NodeType, inputs: dict[str, Expr]) -> dict[str, Expr]:
         snippet_id = node.settings["snippet"]
@@ -261,9 +261,9 @@ class _Lowering:
         )
         ref = port_ref(node_id, port.name)
         out = self.material.wires.get(ref)
-        if node_type.key == "parameter":
+        if node_type.role is Role.PARAMETER:
             expr = self._parameter(node_id, wanted)
-        elif node_type.key == "snippet_input" and self.given is not None:
+        elif node_type.role is Role.ENTRY and self.given is not None:
             expr = self.given[node_id]
         elif out is not None and out in self.wires:
             expr = self._wired(node_id, port, out, wanted)
@@ -314,7 +314,7 @@ class _Lowering:
 
     def _say_unknown(self, node_id: str, node: Node) -> None:
         text = "{node} is of a type this version does not have; it is kept, and gives 0"
-        if node.type == "formula":
+        if node.role is Role.FORMULA:
             try:
                 formula_type(node.settings.get("expression", ""))
             except FormulaError as error:

@@ -11,6 +11,7 @@ from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.kinds import output_kinds, parameter_of, shown_name
 from soft_lantern.graph.lowering import lower
 from soft_lantern.ir.cost import Cost, cost
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
 
 
@@ -20,7 +21,7 @@ def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, M
     waiting = [graph]
     while waiting:
         for node in waiting.pop().nodes.values():
-            wanted = node.settings.get("snippet", "") if node.type == "snippet" else ""
+            wanted = node.settings.get("snippet", "") if node.role is Role.SNIPPET else ""
             if wanted in every and wanted not in found:
                 found[wanted] = every[wanted]
                 waiting.append(every[wanted])
@@ -161,7 +162,7 @@ def expand(material: Material, node_id: str) -> Material:
     """The material with a snippet's node replaced by the nodes in the snippet."""
     node = material.node(node_id)
     inner = material.snippets[node.settings["snippet"]]
-    plain = [i for i, n in inner.nodes.items() if n.type not in ("snippet_input", "snippet_output")]
+    plain = [i for i, n in inner.nodes.items() if n.role not in (Role.ENTRY, Role.EXIT)]
     left = min((inner.nodes[i].x for i in plain), default=0.0)
     top = min((inner.nodes[i].y for i in plain), default=0.0)
     made, new_ids = paste(material, fragment(inner, plain), node.x - left, node.y - top)
@@ -204,6 +205,6 @@ def empty_snippet(name: str) -> Material:
 @by_identity(64)
 def cost_inside(snippet: Material) -> Cost:
     """What a snippet's own graph does for one pixel."""
-    ends = [snippet.wires.get(port_ref(i, "value"), "") for i, n in snippet.nodes.items() if n.type == "snippet_output"]
+    ends = [snippet.wires.get(port_ref(i, "value"), "") for i, n in snippet.nodes.items() if n.role is Role.EXIT]
     wires = lower(snippet).wires
     return cost(wires[end] for end in ends if end in wires)

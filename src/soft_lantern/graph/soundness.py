@@ -6,21 +6,9 @@ from typing import TypeVar
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Material, Parameter, Record, changed
-from soft_lantern.values.kinds import Kind, Value, fitted
+from soft_lantern.values.kinds import fitted
 
 R = TypeVar("R", bound=Record)
-
-NEUTRAL: dict[Kind, Value] = {
-    Kind.NUMBER: 0.0,
-    Kind.VECTOR2: (0.0, 0.0),
-    Kind.VECTOR3: (0.0, 0.0, 0.0),
-    Kind.VECTOR4: (0.0, 0.0, 0.0, 0.0),
-    Kind.COLOUR: (0.5, 0.5, 0.5, 1.0),
-    Kind.TEXTURE: "",
-    Kind.GRADIENT: "",
-    Kind.PALETTE: "",
-}
-"""What stands for a default that does not fit its kind."""
 
 
 def sound(record: R) -> tuple[R, list[str]]:
@@ -38,5 +26,5 @@ def _sound(parameter: Parameter, mended: list[str]) -> Parameter:
         shaped = fitted(parameter.default, parameter.kind)
     except BadValue:
         mended.append(f"default of {parameter.label}")
-        return changed(parameter, default=NEUTRAL[parameter.kind])
+        return changed(parameter, default=parameter.kind.neutral)
     return parameter if shaped == parameter.default else changed(parameter, default=shaped)

@@ -1,6 +1,7 @@
-"""Unfolds a node into plain nodes that compute the same, from the very expressions it is made of.
+"""Unfolds a node into plain nodes that compute the same: a reader of expressions that writes a graph.
 
-Conditions are values of no wire, so a choice becomes one small formula with its condition in it.
+Like every reader it is a table from operator to rule. Conditions are values of no wire, so a choice becomes one small
+formula with its condition in it.
 """
 
 from __future__ import annotations
@@ -15,7 +16,8 @@ from soft_lantern.graph.layout import tidy
 from soft_lantern.graph.lowering import typed_value, uniform_type
 from soft_lantern.ir import functions as f
 from soft_lantern.ir import noise
-from soft_lantern.ir.expr import BITS, COMPARISONS, Expr, Function, Op, Type, const, constant_parts, uniform
+from soft_lantern.ir.expr import BITS, CHANGES, COMPARISONS, Expr, Function, Op, Type, const, constant_parts, uniform
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Value, components
 
 Source = str | Value
@@ -118,7 +120,7 @@ class _Unfolding:
         self.taken_apart: dict[str, str] = {}
 
     def run(self) -> Material:
-        if not self.node_type.outputs or self.node.type in ("parameter", "snippet", "snippet_input"):
+        if not self.node_type.outputs or self.node.role in (Role.PARAMETER, Role.SNIPPET, Role.ENTRY):
             raise self._cannot("it is no computation")
         readers = [(into, out) for into, out in self.material.wires.items() if node_and_port(out)[0] == self.node_id]
         settings = {s.name: self.node.settings.get(s.name, s.default) for s in self.node_type.settings}
@@ -162,38 +164,40 @@ class _Unfolding:
 
     def _source(self, expr: Expr) -> Source:
         if expr not in self.sources:
-            self.sources[expr] = self._built(expr)
+            self.sources[expr] = RULES[expr.op](self, expr)
         return self.sources[expr]
 
-    def _built(self, expr: Expr) -> Source:
-        if expr.op is Op.CONST:
-            parts = constant_parts(expr)
-            return parts if len(parts) > 1 else parts[0]
-        if expr.op is Op.INPUT:
-            if str(expr.data) not in _INPUTS:
-                raise self._cannot(f"no node gives {str(expr.data).replace('_', ' ')}")
-            key, settings, port = _INPUTS[str(expr.data)]
-            return self._put(key, {}, settings, port)
-        if isinstance(expr.data, Function):
-            if expr.data not in _FUNCTIONS:
-                raise self._cannot(f"{expr.data.name.replace('_', ' ')} is one piece")
-            key, ports, typed = _FUNCTIONS[expr.data]
-            port = "number" if key.startswith("cell") else "out"
-            return self._put(key, self._given(ports, expr) | dict(typed), port=port)
-        if expr.op is Op.SWIZZLE:
-            return self._component(expr)
-        if expr.op is Op.JOIN:
-            return self._joined(expr)
-        if expr.op in (Op.SELECT, Op.TO_FLOAT):
-            return self._chosen(expr)
-        if expr.op is Op.CLAMP and expr.args[1:] == (const(0.0), const(1.0)):
+    def constant(self, expr: Expr) -> Source:
+        parts = constant_parts(expr)
+        return parts if len(parts) > 1 else parts[0]
+
+    def surface_input(self, expr: Expr) -> Source:
+        if str(expr.data) not in _INPUTS:
+            raise self._cannot(f"no node gives {str(expr.data).replace('_', ' ')}")
+        key, settings, port = _INPUTS[str(expr.data)]
+        return self._put(key, {}, settings, port)
+
+    def call(self, expr: Expr) -> Source:
+        assert isinstance(expr.data, Function)
+        if expr.data not in _FUNCTIONS:
+            raise self._cannot(f"{expr.data.name.replace('_', ' ')} is one piece")
+        key, ports, typed = _FUNCTIONS[expr.data]
+        port = "number" if key.startswith("cell") else "out"
+        return self._put(key, self._given(ports, expr) | dict(typed), port=port)
+
+    def clamped(self, expr: Expr) -> Source:
+        if expr.args[1:] == (const(0.0), const(1.0)):
             return self._put("saturate", {"value": self._source(expr.args[0])})
-        if expr.op in BITS or expr.op in (Op.TEXEL, Op.WHOLE, Op.FINITE):
-            raise self._cannot("no plain node computes a part of it")
-        if expr.op not in _NODES or not self._fits_a_node(expr):
-            return self._formula(expr)
+        return self.plain_node(expr)
+
+    def plain_node(self, expr: Expr) -> Source:
+        if not self._fits_a_node(expr):
+            return self.formula(expr)
         key, ports = _NODES[expr.op]
         return self._put(key, self._given(ports, expr), port="colour" if expr.op is Op.TEXTURE else "out")
+
+    def refused(self, expr: Expr) -> Source:
+        raise self._cannot("no plain node computes a part of it")
 
     def _fits_a_node(self, expr: Expr) -> bool:
         if expr.op in _VECTOR3_ONLY:
@@ -203,7 +207,7 @@ class _Unfolding:
     def _given(self, ports: tuple[str, ...], expr: Expr) -> dict[str, Source]:
         return {port: self._source(arg) for port, arg in zip(ports, expr.args, strict=True)}
 
-    def _component(self, expr: Expr) -> Source:
+    def component(self, expr: Expr) -> Source:
         inside, letters = expr.args[0], str(expr.data)
         source = self._source(inside)
         if not isinstance(source, str):
@@ -216,21 +220,21 @@ class _Unfolding:
             return port_ref(self.taken_apart[source], letters)
         return self._put("formula", {"a": source}, {"expression": f"a.{letters}"})
 
-    def _joined(self, expr: Expr) -> Source:
+    def joined(self, expr: Expr) -> Source:
         if all(a.type is Type.FLOAT for a in expr.args):
             key = {2: "combine_2", 3: "combine", 4: "combine_4"}[len(expr.args)]
             return self._put(key, self._given(tuple("xyzw"[: len(expr.args)]), expr))
-        return self._formula(expr)
+        return self.formula(expr)
 
-    def _chosen(self, expr: Expr) -> Source:
+    def chosen(self, expr: Expr) -> Source:
         condition = expr.args[0]
         if expr.op is Op.SELECT and condition.op is Op.LESS and condition.args[0].type is Type.FLOAT:
             less, more = condition.args
             ports = {"a": more, "b": less, "when_greater": expr.args[1], "otherwise": expr.args[2]}
             return self._put("choose", {port: self._source(arg) for port, arg in ports.items()})
-        return self._formula(expr)
+        return self.formula(expr)
 
-    def _formula(self, expr: Expr) -> str:
+    def formula(self, expr: Expr) -> str:
         """One small formula: the operation, and any condition inside it, over what feeds them."""
         letters: dict[Expr, str] = {}
 
@@ -268,6 +272,22 @@ class _Unfolding:
 
     def _cannot(self, why: str) -> BadEdit:
         return BadEdit(f"{label_of(self.material, self.node)} cannot be unfolded: {why}")
+
+
+RULES: dict[Op, Callable[[_Unfolding, Expr], Source]] = {
+    **dict.fromkeys(Op, _Unfolding.formula),
+    **dict.fromkeys(_NODES, _Unfolding.plain_node),
+    **dict.fromkeys((Op.UNIFORM, Op.TEXEL, Op.TEXTURE_LEVEL, Op.WHOLE, Op.FINITE, *BITS, *CHANGES), _Unfolding.refused),
+    Op.CONST: _Unfolding.constant,
+    Op.INPUT: _Unfolding.surface_input,
+    Op.CALL: _Unfolding.call,
+    Op.SWIZZLE: _Unfolding.component,
+    Op.JOIN: _Unfolding.joined,
+    Op.SELECT: _Unfolding.chosen,
+    Op.TO_FLOAT: _Unfolding.chosen,
+    Op.CLAMP: _Unfolding.clamped,
+}
+"""Which nodes stand for an operator; a formula of one operation, where nothing else is said."""
 
 
 def _text(expr: Expr, named: Callable[[Expr], str]) -> str:

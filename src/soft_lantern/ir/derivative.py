@@ -54,17 +54,8 @@ def rate(value: Expr, leaves: Mapping[Expr, Expr]) -> Expr:
 
 
 def _rate(expr: Expr, given: list[Rate]) -> Rate:
-    if isinstance(expr.data, Function):
-        return _called(expr, expr.data, given)
-    if expr.op is Op.SWIZZLE:
-        return swizzle(_known(given[0], expr.args[0]), str(expr.data))
-    if expr.op is Op.JOIN:
-        return join(*(_known(each, arg) for each, arg in zip(given, expr.args, strict=True)))
-    if expr.op is Op.SELECT:
-        yes, no = (_known(each, arg) for each, arg in zip(given[1:], expr.args[1:], strict=True))
-        return f.select(expr.args[0], yes, no)
-    if expr.op in READS:
-        return _read_rate(expr, _known(given[1], expr.args[1]))
+    if expr.op in OF_EXPRESSION:
+        return OF_EXPRESSION[expr.op](expr, given)
     rule = RULES[expr.op]
     if rule is None:
         return None
@@ -82,8 +73,23 @@ def _wide(given: Expr, expr: Expr) -> Expr:
     return f.splat(given, expr.type.width) if lone and expr.op is not Op.NORMALIZE else given
 
 
-def _called(expr: Expr, function: Function, given: list[Rate]) -> Rate:
+def _swizzled(expr: Expr, given: list[Rate]) -> Rate:
+    return swizzle(_known(given[0], expr.args[0]), str(expr.data))
+
+
+def _joined(expr: Expr, given: list[Rate]) -> Rate:
+    return join(*(_known(each, arg) for each, arg in zip(given, expr.args, strict=True)))
+
+
+def _choice(expr: Expr, given: list[Rate]) -> Rate:
+    yes, no = (_known(each, arg) for each, arg in zip(given[1:], expr.args[1:], strict=True))
+    return f.select(expr.args[0], yes, no)
+
+
+def _called(expr: Expr, given: list[Rate]) -> Rate:
     """The chain rule over the arguments' components, each partial derivative a function of its own."""
+    function = expr.data
+    assert isinstance(function, Function)
     total: Rate = None
     for index, (each, parameter) in enumerate(zip(given, function.parameters, strict=True)):
         if each is None or parameter.type not in FLOAT_TYPES:
@@ -106,9 +112,10 @@ def _partial(function: Function, index: int, place: int) -> Function | None:
     return None if body is None else Function(f"{function.name}_by_{letter}", function.parameters, body)
 
 
-def _read_rate(expr: Expr, moved: Expr) -> Expr:
+def _read_rate(expr: Expr, given: list[Rate]) -> Rate:
     """A texture's slope by central differences, a texel to either side: what bilinear filtering resolves."""
     sampler, uv, *level = expr.args
+    moved = _known(given[1], uv)
     texel = make(Op.TEXEL, sampler)
     slopes = []
     for letter, step in (("x", join(texel.x, 0.0)), ("y", join(0.0, texel.y))):
@@ -195,6 +202,14 @@ def _dot(e: Expr, a: Expr, b: Expr) -> Expr:
     return f.dot(a, e.args[1]) + f.dot(e.args[0], b)
 
 
+OF_EXPRESSION: dict[Op, Callable[[Expr, list[Rate]], Rate]] = {
+    Op.SWIZZLE: _swizzled,
+    Op.JOIN: _joined,
+    Op.SELECT: _choice,
+    Op.CALL: _called,
+    **dict.fromkeys(READS, _read_rate),
+}
+"""Rules that tell a rate of nothing from one of 0, or ask the expression itself."""
 RULES: dict[Op, Callable[..., Expr] | None] = {
     Op.ADD: lambda e, a, b: _plus(a, b),
     Op.SUB: lambda e, a, b: a if _is_zero(b) else a - b,

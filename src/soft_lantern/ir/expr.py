@@ -351,50 +351,62 @@ def make(op: Op, *args: Expr) -> Expr:
 
 
 def _result_type(op: Op, args: tuple[Expr, ...]) -> Type:
-    types = {a.type for a in args}
-    if op is Op.FINITE:
-        wanted, result = types & set(FLOAT_TYPES), Type.BOOL
-    elif op in LOGIC:
-        wanted, result = {Type.BOOL}, Type.BOOL
-    elif op in COMPARISONS:
-        wanted, result = types & {Type.UINT} or {Type.FLOAT}, Type.BOOL
-    elif op in BITS or (op in (Op.ADD, Op.SUB) and types == {Type.UINT}):
-        wanted, result = {Type.UINT}, Type.UINT
-    elif op is Op.WHOLE:
-        wanted, result = {Type.FLOAT}, Type.UINT
-    elif op is Op.TO_FLOAT:
-        wanted, result = types & {Type.UINT, Type.BOOL}, Type.FLOAT
-    elif op is Op.TEXTURE:
-        if [a.type for a in args] != [Type.SAMPLER, Type.VEC2]:
-            raise TypeError("a texture is read at two coordinates")
-        return Type.VEC4
-    elif op is Op.TEXTURE_LEVEL:
-        if [a.type for a in args] != [Type.SAMPLER, Type.VEC2, Type.FLOAT]:
-            raise TypeError("a texture's level is read at two coordinates and a level")
-        return Type.VEC4
-    elif op is Op.TEXEL:
-        wanted, result = {Type.SAMPLER}, Type.VEC2
-    elif op is Op.SELECT:
-        if args[0].type is not Type.BOOL or args[1].type is not args[2].type:
-            raise TypeError("select needs a condition and two values of one type")
-        return args[1].type
-    elif op in ELEMENTWISE or op is Op.DOT:
-        vectors = types - {Type.FLOAT}
-        if len(vectors) > 1 or not vectors <= set(FLOAT_TYPES):
-            raise TypeError(f"{op.value} cannot take {', '.join(a.type.value for a in args)}")
-        widest = next(iter(vectors), Type.FLOAT)
-        return Type.FLOAT if op is Op.DOT else widest
-    elif op is Op.CROSS:
-        wanted, result = {Type.VEC3}, Type.VEC3
-    elif op is Op.LENGTH:
-        wanted, result = types & set(FLOAT_TYPES), Type.FLOAT
-    elif op in CHANGES:
-        wanted, result = types & set(FLOAT_TYPES), args[0].type
-    else:  # NORMALIZE
-        wanted, result = types & set(FLOAT_TYPES), args[0].type
-    if types != wanted:
-        raise TypeError(f"{op.value} cannot take {', '.join(a.type.value for a in args)}")
-    return result
+    given = tuple(a.type for a in args)
+    found = TYPING.get(op, _as_wide)(given)
+    if found is None:
+        raise TypeError(f"{op.value} cannot take {', '.join(t.value for t in given)}")
+    return found
+
+
+Types = tuple[Type, ...]
+
+
+def _as_wide(given: Types) -> Type | None:
+    """Component by component: a lone number acts on every component of a vector."""
+    vectors = set(given) - {Type.FLOAT}
+    return None if len(vectors) > 1 or not vectors <= _FLOATS else next(iter(vectors), Type.FLOAT)
+
+
+def _sum(given: Types) -> Type | None:
+    return Type.UINT if set(given) == {Type.UINT} else _as_wide(given)
+
+
+def _compared(given: Types) -> Type | None:
+    return Type.BOOL if set(given) in ({Type.FLOAT}, {Type.UINT}) else None
+
+
+def _choice(given: Types) -> Type | None:
+    return given[1] if given[0] is Type.BOOL and given[1] is given[2] else None
+
+
+def _always(result: Type, *taken: Type) -> Callable[[Types], Type | None]:
+    """Arguments all of one of the types `taken`."""
+    return lambda given: result if len(set(given)) == 1 and given[0] in taken else None
+
+
+def _exactly(result: Type, *wanted: Type) -> Callable[[Types], Type | None]:
+    return lambda given: result if given == wanted else None
+
+
+TYPING: dict[Op, Callable[[Types], Type | None]] = {
+    Op.ADD: _sum,
+    Op.SUB: _sum,
+    **dict.fromkeys(COMPARISONS, _compared),
+    **dict.fromkeys(LOGIC, _always(Type.BOOL, Type.BOOL)),
+    **dict.fromkeys(BITS, _always(Type.UINT, Type.UINT)),
+    **dict.fromkeys((*CHANGES, Op.NORMALIZE), lambda given: given[0] if given[0] in _FLOATS else None),
+    Op.FINITE: _always(Type.BOOL, *FLOAT_TYPES),
+    Op.LENGTH: _always(Type.FLOAT, *FLOAT_TYPES),
+    Op.WHOLE: _always(Type.UINT, Type.FLOAT),
+    Op.TO_FLOAT: _always(Type.FLOAT, Type.UINT, Type.BOOL),
+    Op.SELECT: _choice,
+    Op.DOT: lambda given: Type.FLOAT if _as_wide(given) else None,
+    Op.CROSS: _exactly(Type.VEC3, Type.VEC3, Type.VEC3),
+    Op.TEXTURE: _exactly(Type.VEC4, Type.SAMPLER, Type.VEC2),
+    Op.TEXTURE_LEVEL: _exactly(Type.VEC4, Type.SAMPLER, Type.VEC2, Type.FLOAT),
+    Op.TEXEL: _exactly(Type.VEC2, Type.SAMPLER),
+}
+"""The type of each operator's result from its arguments' types, None where they do not fit."""
 
 
 def topological(roots: Iterable[Expr]) -> list[Expr]:

@@ -7,7 +7,7 @@ need is reached, so there is no dead code.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -107,6 +107,14 @@ class _Text:
         return self.text if self.strength >= strength else f"({self.text})"
 
 
+@dataclass(frozen=True, slots=True)
+class _Scope:
+    """What leaves and functions are called where a text stands."""
+
+    leaves: Mapping[str, str]
+    calls: Mapping[Function, str]
+
+
 def write(
     results: Sequence[Expr], names: Mapping[Expr, str], leaves: Mapping[str, str], taken: Iterable[str] = ()
 ) -> Written:
@@ -152,8 +160,9 @@ def _body(
     names_left = Identifiers({*taken, *leaves.values(), *(str(e.data) for e in order if e.op is Op.INPUT)})
     texts: dict[Expr, _Text] = {}
     statements: list[str] = []
+    scope = _Scope(leaves, calls)
     for expr in order:
-        text = _text(expr, texts, leaves, calls)
+        text = _text(expr, texts, scope)
         wanted = names.get(expr)
         if expr.op not in LEAVES and (wanted or _deserves_a_name(expr, uses[expr], text.text)):
             name = names_left.take(wanted or _local_name(expr))
@@ -190,43 +199,11 @@ def _local_name(expr: Expr) -> str:
     return "flag" if expr.type is Type.BOOL else _LOCAL_NAMES.get(expr.op, expr.op.name.lower())
 
 
-def _text(expr: Expr, texts: Mapping[Expr, _Text], leaves: Mapping[str, str], calls: Mapping[Function, str]) -> _Text:
-    op = expr.op
-    if op is Op.CONST:
-        return _constant(expr)
-    if op in (Op.INPUT, Op.UNIFORM):
-        return _Text(leaves.get(str(expr.data), str(expr.data)), _PRIMARY)
-    args = [texts[a] for a in expr.args]
-    if op is Op.SWIZZLE:
-        return _Text(f"{args[0].within(_PRIMARY)}.{expr.data}", _PRIMARY)
-    if op is Op.JOIN:
-        if len(set(expr.args)) == 1 and expr.args[0].type is Type.FLOAT:
-            args = args[:1]
-        return _Text(f"{expr.type.value}({', '.join(a.text for a in args)})", _PRIMARY)
-    if op in _WRITTEN_AS:
-        return _Text(_WRITTEN_AS[op].format(*(a.text for a in args)), _PRIMARY)
-    if isinstance(expr.data, Function):
-        return _Text(f"{calls[expr.data]}({', '.join(a.text for a in args)})", _PRIMARY)
-    if op is Op.SELECT:
-        inside = " ".join((args[0].within(_OR), "?", args[1].within(_OR), ":", args[2].within(_OR)))
-        return _Text(inside, _CHOICE)
-    if op is Op.FINITE:
-        inside = f"isnan({args[0].text}) || isinf({args[0].text})"
-        if expr.args[0].type is not Type.FLOAT:
-            inside = f"any(isnan({args[0].text})) || any(isinf({args[0].text}))"
-        return _Text(f"!({inside})", _UNARY)
-    if op in _PREFIX:
-        return _Text(_PREFIX[op] + args[0].within(_PRIMARY), _UNARY)
-    if op in _INFIX:
-        symbol, strength = _INFIX[op]
-        # The right side of a − b or a / b binds tighter; so do sums, whose rounding depends on their grouping.
-        right = strength if op in _ASSOCIATIVE else strength + 1
-        left = strength + 1 if op in COMPARISONS else strength
-        return _Text(f"{args[0].within(left)} {symbol} {args[1].within(right)}", strength)
-    return _Text(f"{op.value}({', '.join(_call_arguments(expr, args))})", _PRIMARY)
+def _text(expr: Expr, texts: Mapping[Expr, _Text], scope: _Scope) -> _Text:
+    return RULES[expr.op](expr, [texts[a] for a in expr.args], scope)
 
 
-def _constant(expr: Expr) -> _Text:
+def _constant(expr: Expr, _args: list[_Text], _scope: _Scope) -> _Text:
     if expr.type is Type.UINT:
         return _Text(f"{int(constant_parts(expr)[0])}u", _PRIMARY)
     parts = [literal(p) for p in constant_parts(expr)]
@@ -234,6 +211,73 @@ def _constant(expr: Expr) -> _Text:
         return _Text(parts[0], _UNARY if parts[0].startswith("-") else _PRIMARY)
     same = parts[:1] if len(set(parts)) == 1 else parts
     return _Text(f"{expr.type.value}({', '.join(same)})", _PRIMARY)
+
+
+def _leaf(expr: Expr, _args: list[_Text], scope: _Scope) -> _Text:
+    return _Text(scope.leaves.get(str(expr.data), str(expr.data)), _PRIMARY)
+
+
+def _swizzled(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    return _Text(f"{args[0].within(_PRIMARY)}.{expr.data}", _PRIMARY)
+
+
+def _joined(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    same = len(set(expr.args)) == 1 and expr.args[0].type is Type.FLOAT
+    return _Text(f"{expr.type.value}({', '.join(a.text for a in (args[:1] if same else args))})", _PRIMARY)
+
+
+def _called(expr: Expr, args: list[_Text], scope: _Scope) -> _Text:
+    assert isinstance(expr.data, Function)
+    return _Text(f"{scope.calls[expr.data]}({', '.join(a.text for a in args)})", _PRIMARY)
+
+
+def _chosen(_expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    condition, yes, no = (a.within(_OR) for a in args)
+    return _Text(f"{condition} ? {yes} : {no}", _CHOICE)
+
+
+def _finite(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    nan, infinite = f"isnan({args[0].text})", f"isinf({args[0].text})"
+    if expr.args[0].type is not Type.FLOAT:
+        nan, infinite = f"any({nan})", f"any({infinite})"
+    return _Text(f"!({nan} || {infinite})", _UNARY)
+
+
+def _prefixed(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    return _Text(_PREFIX[expr.op] + args[0].within(_PRIMARY), _UNARY)
+
+
+def _between(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    symbol, strength = _INFIX[expr.op]
+    # The right side of a − b or a / b binds tighter; so do sums, whose rounding depends on their grouping.
+    right = strength if expr.op in _ASSOCIATIVE else strength + 1
+    left = strength + 1 if expr.op in COMPARISONS else strength
+    return _Text(f"{args[0].within(left)} {symbol} {args[1].within(right)}", strength)
+
+
+def _written_as(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    return _Text(_WRITTEN_AS[expr.op].format(*(a.text for a in args)), _PRIMARY)
+
+
+def _by_name(expr: Expr, args: list[_Text], _scope: _Scope) -> _Text:
+    return _Text(f"{expr.op.value}({', '.join(_call_arguments(expr, args))})", _PRIMARY)
+
+
+RULES: dict[Op, Callable[[Expr, list[_Text], _Scope], _Text]] = {
+    **dict.fromkeys(Op, _by_name),
+    **dict.fromkeys(_INFIX, _between),
+    **dict.fromkeys(_PREFIX, _prefixed),
+    **dict.fromkeys(_WRITTEN_AS, _written_as),
+    Op.CONST: _constant,
+    Op.INPUT: _leaf,
+    Op.UNIFORM: _leaf,
+    Op.SWIZZLE: _swizzled,
+    Op.JOIN: _joined,
+    Op.CALL: _called,
+    Op.SELECT: _chosen,
+    Op.FINITE: _finite,
+}
+"""How each operator is written; by its name, where nothing else is said."""
 
 
 def _call_arguments(expr: Expr, args: Sequence[_Text]) -> list[str]:

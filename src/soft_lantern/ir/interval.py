@@ -58,23 +58,48 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
     """The bound of every expression that `roots` need, from the limits of uniforms and of surface inputs."""
     found: dict[Expr, Interval] = {}
     for expr in topological(roots):
-        if expr.op is Op.CONST:
-            found[expr] = exactly(*constant_parts(expr))
-        elif expr.op is Op.INPUT:
-            low, high = INPUTS[str(expr.data)].limits
-            found[expr] = Interval((low,) * expr.type.width, (high,) * expr.type.width)
-        elif expr.op is Op.UNIFORM:
-            found[expr] = uniforms[str(expr.data)]
-        elif isinstance(expr.data, Function):
-            found[expr] = _called(expr.data, tuple(found[a] for a in expr.args))
-        elif expr.op is Op.DIV and _by_own_length(expr):
-            known = _applied(expr, [found[a] for a in expr.args])
-            found[expr] = Interval((-_ONE,) * known.width, (_ONE,) * known.width, known.may_be_nan)
-        elif expr.op is Op.DIV and expr.args[1].op is Op.SELECT:
-            found[expr] = _divided_by_choice(expr, found)
-        else:
-            found[expr] = _applied(expr, [found[a] for a in expr.args])
+        found[expr] = OF_EXPRESSION.get(expr.op, _operation)(expr, found, uniforms)
     return found
+
+
+def _operation(expr: Expr, known: Mapping[Expr, Interval], _uniforms: Mapping[str, Interval]) -> Interval:
+    return _applied(expr, [known[a] for a in expr.args])
+
+
+def _input(expr: Expr, _known: Mapping[Expr, Interval], _uniforms: Mapping[str, Interval]) -> Interval:
+    low, high = INPUTS[str(expr.data)].limits
+    return Interval((low,) * expr.type.width, (high,) * expr.type.width)
+
+
+def _swizzled(expr: Expr, known: Mapping[Expr, Interval], _uniforms: Mapping[str, Interval]) -> Interval:
+    whole, picked = known[expr.args[0]], ["xyzw".index(letter) for letter in str(expr.data)]
+    low, high = tuple(whole.low[i] for i in picked), tuple(whole.high[i] for i in picked)
+    return Interval(low, high, whole.may_be_nan, whole.may_be_infinite and (-inf in low or inf in high))
+
+
+def _call(expr: Expr, known: Mapping[Expr, Interval], _uniforms: Mapping[str, Interval]) -> Interval:
+    assert isinstance(expr.data, Function)
+    return _called(expr.data, tuple(known[a] for a in expr.args))
+
+
+def _division(expr: Expr, known: Mapping[Expr, Interval], uniforms: Mapping[str, Interval]) -> Interval:
+    if _by_own_length(expr):
+        plain = _operation(expr, known, uniforms)
+        return Interval((-_ONE,) * plain.width, (_ONE,) * plain.width, plain.may_be_nan)
+    if expr.args[1].op is Op.SELECT:
+        return _divided_by_choice(expr, known)
+    return _operation(expr, known, uniforms)
+
+
+OF_EXPRESSION: dict[Op, Callable[[Expr, Mapping[Expr, Interval], Mapping[str, Interval]], Interval]] = {
+    Op.CONST: lambda expr, _known, _uniforms: exactly(*constant_parts(expr)),
+    Op.INPUT: _input,
+    Op.UNIFORM: lambda expr, _known, uniforms: uniforms[str(expr.data)],
+    Op.SWIZZLE: _swizzled,
+    Op.CALL: _call,
+    Op.DIV: _division,
+}
+"""Rules that look at the expression itself, not only at its arguments' bounds."""
 
 
 @functools.lru_cache(maxsize=4096)
@@ -158,13 +183,8 @@ def _all_bounded(args: list[Interval]) -> bool:
 
 def _bounded(expr: Expr, args: list[Interval]) -> Interval:
     nan = any(a.may_be_nan for a in args)
-    if expr.op is Op.SWIZZLE:
-        picked = ["xyzw".index(letter) for letter in str(expr.data)]
-        return Interval(tuple(args[0].low[i] for i in picked), tuple(args[0].high[i] for i in picked), nan)
-    if expr.op is Op.JOIN:
-        return Interval(tuple(x for a in args for x in a.low), tuple(x for a in args for x in a.high), nan)
-    if expr.op in _WHOLE:
-        return _WHOLE[expr.op](args, nan)
+    if expr.op in OF_VECTORS:
+        return OF_VECTORS[expr.op](args, nan)
     if expr.type is Type.BOOL:
         return Interval((0.0,), (1.0,), nan)
     if expr.type is Type.UINT:
@@ -389,7 +409,10 @@ def _unknown(like: Interval) -> Interval:
     return Interval((-inf,) * len(like.low), (inf,) * len(like.low), like.may_be_nan, like.may_be_infinite)
 
 
-_WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
+OF_VECTORS: dict[Op, Callable[[list[Interval], bool], Interval]] = {
+    Op.JOIN: lambda args, nan: Interval(
+        tuple(x for a in args for x in a.low), tuple(x for a in args for x in a.high), nan
+    ),
     Op.DOT: _dot,
     Op.LENGTH: _length,
     Op.NORMALIZE: _unit,
@@ -402,6 +425,7 @@ _WHOLE: dict[Op, Callable[[list[Interval], bool], Interval]] = {
     Op.TEXEL: lambda args, nan: Interval((2.0**-20,) * 2, (1.0,) * 2),
     Op.TO_FLOAT: lambda args, nan: replace(args[0], may_be_nan=nan),
 }
+"""Rules over whole vectors."""
 _SAME_ARGUMENT: dict[Op, Callable[[Ends, Ends], Ends]] = {
     Op.SUB: lambda a, b: (0.0, 0.0),
     Op.MUL: _square,

@@ -75,19 +75,19 @@ def _same(value: Array, before: Array) -> bool:
 
 
 def _value(expr: Expr, values: Mapping[Expr, Array], leaves: Mapping[str, Array], dtype: type) -> Array:
-    if expr.op is Op.CONST:
-        parts: Array = np.array(constant_parts(expr), np.uint32 if expr.type is Type.UINT else dtype)
-        return parts[:, None] if expr.type.width > 1 else parts
-    if expr.op in (Op.INPUT, Op.UNIFORM):
-        given = leaves[str(expr.data)]
-        return given if expr.type in (Type.SAMPLER, Type.UINT) else _without_denormals(np.asarray(given, dtype))
-    if expr.op is Op.SWIZZLE:
-        return _swizzled(values[expr.args[0]], str(expr.data))
-    if isinstance(expr.data, Function):
-        return _called(expr.data, [values[a] for a in expr.args], dtype)
-    if expr.op is Op.TO_FLOAT:
-        return values[expr.args[0]].astype(dtype)
-    return RULES[expr.op](*[values[a] for a in expr.args])
+    args = [values[a] for a in expr.args]
+    rule = RULES.get(expr.op)
+    return rule(*args) if rule else OF_EXPRESSION[expr.op](expr, args, leaves, dtype)
+
+
+def _constant(expr: Expr, _args: list[Array], _leaves: Mapping[str, Array], dtype: type) -> Array:
+    parts: Array = np.array(constant_parts(expr), np.uint32 if expr.type is Type.UINT else dtype)
+    return parts[:, None] if expr.type.width > 1 else parts
+
+
+def _leaf(expr: Expr, _args: list[Array], leaves: Mapping[str, Array], dtype: type) -> Array:
+    given = leaves[str(expr.data)]
+    return given if expr.type in (Type.SAMPLER, Type.UINT) else _without_denormals(np.asarray(given, dtype))
 
 
 def _without_denormals(value: Array) -> Array:
@@ -98,11 +98,13 @@ def _without_denormals(value: Array) -> Array:
     return np.where(tiny, value * 0, value)
 
 
-def _called(function: Function, arguments: list[Array], dtype: type) -> Array:
-    leaves = {str(p.data): a for p, a in zip(function.parameters, arguments, strict=True)}
+def _called(expr: Expr, args: list[Array], _leaves: Mapping[str, Array], dtype: type) -> Array:
+    function = expr.data
+    assert isinstance(function, Function)
+    leaves = {str(p.data): a for p, a in zip(function.parameters, args, strict=True)}
     values: dict[Expr, Array] = {}
-    for expr, done_with in _plan(function):
-        values[expr] = _value(expr, values, leaves, dtype)
+    for part, done_with in _plan(function):
+        values[part] = _value(part, values, leaves, dtype)
         for old in done_with:
             del values[old]
     return values[function.body]
@@ -135,8 +137,8 @@ def leaf(parts: Iterable[float] | Image, dtype: type = np.float32) -> Any:
     return flat if flat.size == 1 else flat[:, None]
 
 
-def _swizzled(value: Array, letters: str) -> Array:
-    indices = ["xyzw".index(letter) for letter in letters]
+def _swizzled(expr: Expr, args: list[Array], _leaves: Mapping[str, Array], _dtype: type) -> Array:
+    (value,), indices = args, ["xyzw".index(letter) for letter in str(expr.data)]
     return np.asarray(value[indices[0]] if len(indices) == 1 else value[indices])
 
 
@@ -195,6 +197,15 @@ def _whole(x: Array) -> Array:
     return np.where(inside, floored, -(2.0**31)).astype(np.int64).astype(np.uint32)
 
 
+OF_EXPRESSION: dict[Op, Callable[[Expr, list[Array], Mapping[str, Array], type], Array]] = {
+    Op.CONST: _constant,
+    Op.INPUT: _leaf,
+    Op.UNIFORM: _leaf,
+    Op.SWIZZLE: _swizzled,
+    Op.CALL: _called,
+    Op.TO_FLOAT: lambda _expr, args, _leaves, dtype: args[0].astype(dtype),
+}
+"""Rules that need more than their arguments' values: the expression itself, the leaves, the precision."""
 RULES: dict[Op, Callable[..., Array]] = {
     Op.JOIN: _join,
     Op.SELECT: np.where,

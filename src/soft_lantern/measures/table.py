@@ -22,6 +22,7 @@ from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.measures.effects import effects
 from soft_lantern.measures.stage import measures
+from soft_lantern.nodes import Role
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_resources import write_uniform
@@ -190,7 +191,7 @@ def _same_in_materialx(document: Any, nodes: Mapping[str, Node], wires: Mapping[
             for letter, index in zip("xyz", range(3), strict=True):
                 made[f"{node_id}.{letter}"] = document.addNode("extract", f"{node_id}_{letter}", "float")
                 made[f"{node_id}.{letter}"].setInputValue("index", index)
-        elif node.type == "parameter":
+        elif node.role is Role.PARAMETER:
             made[node_id] = document.addNode("constant", node_id, "float")
             made[node_id].setInputValue("value", 0.4)
         elif node.type in _IN_MATERIALX:

@@ -2,7 +2,7 @@
 
 from importlib import import_module
 
-from soft_lantern.nodes.definition import LIBRARY, NodeType, Port, Setting
+from soft_lantern.nodes.definition import LIBRARY, NodeType, Port, Role, Setting, role_of
 
 FAMILIES = (
     *("arithmetic", "trigonometry", "exponentials", "rounding", "ranges", "logic", "vectors", "channels"),
@@ -14,4 +14,4 @@ FAMILIES = (
 for _family in FAMILIES:
     import_module(f"soft_lantern.nodes.{_family}")
 
-__all__ = ["FAMILIES", "LIBRARY", "NodeType", "Port", "Setting"]
+__all__ = ["FAMILIES", "LIBRARY", "NodeType", "Port", "Role", "Setting", "role_of"]

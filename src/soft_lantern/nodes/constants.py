@@ -8,6 +8,7 @@ from soft_lantern.nodes.definition import (
     Gradient,
     Number,
     Palette,
+    Role,
     Texture,
     TypedAnything,
     TypedColour,
@@ -25,7 +26,7 @@ from soft_lantern.nodes.definition import (
 )
 
 
-@node("Number", family="constants", also=("constant", "float", "value", "scalar"))
+@node("Number", family="constants", also=("constant", "float", "value", "scalar"), role=Role.CONSTANT)
 def number(value: TypedNumber = 0.0) -> Number:
     """A number typed on the node.
 
@@ -34,7 +35,7 @@ def number(value: TypedNumber = 0.0) -> Number:
     return value
 
 
-@node("Colour", family="constants", also=("constant", "color", "tint", "swatch"))
+@node("Colour", family="constants", also=("constant", "color", "tint", "swatch"), role=Role.CONSTANT)
 def colour(value: TypedColour = (0.5, 0.5, 0.5, 1.0)) -> Colour:
     """A colour chosen on the node; linear RGBA, shown as sRGB hex.
 
@@ -43,7 +44,7 @@ def colour(value: TypedColour = (0.5, 0.5, 0.5, 1.0)) -> Colour:
     return value
 
 
-@node("Vector 2", family="constants", also=("constant", "uv", "tiling", "offset"))
+@node("Vector 2", family="constants", also=("constant", "uv", "tiling", "offset"), role=Role.CONSTANT)
 def vector_2(value: TypedVector2 = (0.0, 0.0)) -> Vector2:
     """Two numbers typed on the node.
 
@@ -52,7 +53,7 @@ def vector_2(value: TypedVector2 = (0.0, 0.0)) -> Vector2:
     return value
 
 
-@node("Vector 3", family="constants", also=("constant", "direction", "point", "xyz"))
+@node("Vector 3", family="constants", also=("constant", "direction", "point", "xyz"), role=Role.CONSTANT)
 def vector_3(value: TypedVector3 = (0.0, 0.0, 0.0)) -> Vector3:
     """Three numbers typed on the node.
 
@@ -61,7 +62,7 @@ def vector_3(value: TypedVector3 = (0.0, 0.0, 0.0)) -> Vector3:
     return value
 
 
-@node("Vector 4", family="constants", also=("constant", "xyzw"))
+@node("Vector 4", family="constants", also=("constant", "xyzw"), role=Role.CONSTANT)
 def vector_4(value: TypedVector4 = (0.0, 0.0, 0.0, 0.0)) -> Vector4:
     """Four numbers typed on the node.
 
@@ -70,7 +71,7 @@ def vector_4(value: TypedVector4 = (0.0, 0.0, 0.0, 0.0)) -> Vector4:
     return value
 
 
-@node("Texture", family="constants", also=("image", "picture", "map", "bitmap", "png"))
+@node("Texture", family="constants", also=("image", "picture", "map", "bitmap", "png"), role=Role.CONSTANT)
 def texture(value: TypedTexture = "") -> Texture:
     """A texture of the project, for the nodes that read one.
 
@@ -79,7 +80,7 @@ def texture(value: TypedTexture = "") -> Texture:
     return value
 
 
-@node("Gradient", family="constants", also=("ramp", "colour ramp", "stops"))
+@node("Gradient", family="constants", also=("ramp", "colour ramp", "stops"), role=Role.CONSTANT)
 def gradient(value: TypedGradient = "") -> Gradient:
     """A gradient of the project, for the nodes that look colours up in one.
 
@@ -88,7 +89,7 @@ def gradient(value: TypedGradient = "") -> Gradient:
     return value
 
 
-@node("Palette", family="constants", also=("swatches", "cells", "sprite"))
+@node("Palette", family="constants", also=("swatches", "cells", "sprite"), role=Role.CONSTANT)
 def palette(value: TypedPalette = "") -> Palette:
     """A palette of the project, for the nodes that look colours up in one.
 
@@ -97,7 +98,7 @@ def palette(value: TypedPalette = "") -> Palette:
     return value
 
 
-@node("Parameter", family="constants", also=("exposed", "control", "property", "uniform"))
+@node("Parameter", family="constants", also=("exposed", "control", "property", "uniform"), role=Role.PARAMETER)
 def parameter(value: TypedAnything, *, parameter: str = "") -> Anything:
     """The value of one of the material's exposed parameters, which instances may override.
 

@@ -11,6 +11,7 @@ import inspect
 import typing
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from enum import Enum
 from math import inf
 from typing import Annotated, Any, Literal
 
@@ -79,6 +80,27 @@ TypedPalette = Annotated[Expr, Carries(Kind.PALETTE, takes_wire=False)]
 TypedAnything = Annotated[Expr, Carries(None, takes_wire=False, numeric=False)]
 
 
+class Role(Enum):
+    """What a node is there for, where it is more than a computation on its ports."""
+
+    COMPUTES = "computes"
+    CONSTANT = "constant"
+    """Holds a value that people type on it."""
+    PARAMETER = "parameter"
+    FORMULA = "formula"
+    ELBOW = "elbow"
+    SNIPPET = "snippet"
+    """A graph used as one node; ENTRY and EXIT are what such a graph is handed and hands out."""
+    ENTRY = "entry"
+    EXIT = "exit"
+    SURFACE = "surface"
+    """Ends a graph: what the surface is made of."""
+    OFFSET = "offset"
+    """Ends a graph: how vertices move."""
+
+    __hash__ = object.__hash__  # an enumeration's own is written in Python, and slow
+
+
 @dataclass(frozen=True, slots=True)
 class Port:
     """An input or output of a node type. An input without a default needs a wire, unless it reads the surface point.
@@ -138,7 +160,7 @@ class NodeType:
 
     `source`: the definition outside this project that the node computes, or "own". `own_kinds`: whether open inputs
     each keep the kind of their own wire, as in a formula, rather than share the widest. `gives`: the kind of the output
-    where the settings decide it.
+    where the settings decide it. `unlit`: of a surface, that it answers no light.
     """
 
     key: str
@@ -153,6 +175,8 @@ class NodeType:
     own_kinds: bool = False
     repeat: Repeat | None = None
     gives: Callable[[Mapping[str, str]], Kind] | None = None
+    role: Role = Role.COMPUTES
+    unlit: bool = False
 
     @property
     def help(self) -> str:
@@ -190,6 +214,15 @@ class NodeType:
 
 LIBRARY: dict[str, NodeType] = {}
 """Every node type by its key."""
+FORMULA, SNIPPET = "formula", "snippet"
+"""The keys of nodes whose ports come from what they hold, so that no one type stands for them all."""
+
+
+def role_of(key: str) -> Role:
+    """What a node of that key is there for."""
+    if key in (FORMULA, SNIPPET):
+        return Role(key)
+    return LIBRARY[key].role if key in LIBRARY else Role.COMPUTES
 
 
 def node(
@@ -200,6 +233,8 @@ def node(
     source: str = "own",
     repeat: Repeat | None = None,
     gives: Callable[[Mapping[str, str]], Kind] | None = None,
+    role: Role = Role.COMPUTES,
+    unlit: bool = False,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Put a function into the library. `also` are other words an artist may search it by."""
 
@@ -219,7 +254,11 @@ def node(
                 inputs.append(Port("*" + name if repeated else name, _carried(hints[name]), given))
         ports, outputs = tuple(inputs), _outputs(hints["return"])
         made = NodeType(
-            key, title, family, also, ports, outputs, tuple(settings), function, source, repeat=repeat, gives=gives
+            *(key, title, family, also, ports, outputs, tuple(settings), function, source),
+            repeat=repeat,
+            gives=gives,
+            role=role,
+            unlit=unlit,
         )
         LIBRARY[key] = made.shaped({})
         return function

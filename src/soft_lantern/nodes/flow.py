@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 from soft_lantern.ir.expr import Expr
-from soft_lantern.nodes.definition import Anything, TypedAnything, node
+from soft_lantern.nodes.definition import Anything, Role, TypedAnything, node
+from soft_lantern.values.kinds import KindName
 
 
 class SnippetOutput(NamedTuple):
@@ -14,7 +15,7 @@ class SnippetOutput(NamedTuple):
     value: Expr
 
 
-@node("Elbow", family="flow", also=("bend", "corner", "joint", "wire"))
+@node("Elbow", family="flow", also=("bend", "corner", "joint", "wire"), role=Role.ELBOW)
 def elbow(value: Anything = 0.0) -> Anything:
     """A bend in a wire; the value goes through unchanged.
 
@@ -23,11 +24,11 @@ def elbow(value: Anything = 0.0) -> Anything:
     return value
 
 
-@node("Snippet input", family="flow", also=("argument", "in", "interface"))
+@node("Snippet input", family="flow", also=("argument", "in", "interface"), role=Role.ENTRY)
 def snippet_input(
     value: TypedAnything = 0.0,
     *,
-    kind: Literal["number", "vector2", "vector3", "vector4", "colour", "texture", "gradient", "palette"] = "number",
+    kind: KindName = "number",
 ) -> Anything:
     """What a snippet is handed where it is used; while it is built, the value typed here, which is also its default.
 
@@ -36,7 +37,7 @@ def snippet_input(
     return value
 
 
-@node("Snippet output", family="flow", also=("result", "return", "out", "interface"))
+@node("Snippet output", family="flow", also=("result", "return", "out", "interface"), role=Role.EXIT)
 def snippet_output(value: Anything = 0.0) -> SnippetOutput:
     """What a snippet hands out where it is used.
 

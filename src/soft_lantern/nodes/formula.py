@@ -21,7 +21,7 @@ from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, const, join, make, swizzle, uniform, vector_type
 from soft_lantern.ir.glsl_words import trouble_with_identifier
 from soft_lantern.ir.numpy_reader import evaluate
-from soft_lantern.nodes.definition import Carries, NodeType, Port, Setting
+from soft_lantern.nodes.definition import FORMULA, Carries, NodeType, Port, Role, Setting
 from soft_lantern.values.kinds import Kind
 
 LONGEST = 1000
@@ -143,17 +143,8 @@ def formula_type(text: str) -> NodeType:
 
     ports = tuple(Port(name, Carries(None), 0.0) for name in names)
     setting = Setting("expression", (), text)
-    return NodeType(
-        "formula",
-        text,
-        "formula",
-        ("expression",),
-        ports,
-        (Port("out", Carries(None)),),
-        (setting,),
-        function,
-        own_kinds=True,
-    )
+    shape = (ports, (Port("out", Carries(None)),), (setting,))
+    return NodeType(FORMULA, text, "formula", ("expression",), *shape, function, own_kinds=True, role=Role.FORMULA)
 
 
 def result_kind(node_type: NodeType, inputs: Mapping[str, Kind]) -> Kind | None:

@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, const
 from soft_lantern.ir.inputs import surface_input
-from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, Words, node
+from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, Role, Words, node
 
 AlphaMode = Literal["opaque", "mask", "blend"]
 Switch = Literal["no", "yes"]
@@ -28,7 +28,13 @@ class Surface(NamedTuple):
     specular_colour: Expr
 
 
-@node("Surface", family="outputs", also=("output", "material", "result", "pbr"), source="glTF 2.0, appendix B")
+@node(
+    "Surface",
+    family="outputs",
+    also=("output", "material", "result", "pbr"),
+    source="glTF 2.0, appendix B",
+    role=Role.SURFACE,
+)
 def surface(
     base_colour: Colour = (0.8, 0.8, 0.8, 1.0),
     metallic: Mask = 0.0,
@@ -70,7 +76,14 @@ def surface(
     )
 
 
-@node("Unlit surface", family="outputs", also=("output", "flat", "sprite", "constant"), source="KHR_materials_unlit")
+@node(
+    "Unlit surface",
+    family="outputs",
+    also=("output", "flat", "sprite", "constant"),
+    source="KHR_materials_unlit",
+    role=Role.SURFACE,
+    unlit=True,
+)
 def unlit_surface(
     colour: Colour = (0.8, 0.8, 0.8, 1.0),
     alpha: Mask = 1.0,
@@ -106,7 +119,9 @@ class VertexOffset(NamedTuple):
     offset: Expr
 
 
-@node("Vertex offset", family="outputs", also=("displacement", "displace", "wind", "wobble", "deform"))
+@node(
+    "Vertex offset", family="outputs", also=("displacement", "displace", "wind", "wobble", "deform"), role=Role.OFFSET
+)
 def vertex_offset(offset: Metres3 = (0.0, 0.0, 0.0), *, space: Literal["object", "world"] = "object") -> VertexOffset:
     """Moves every vertex; shading normals follow the moved surface, by differentiation of the offset.
 

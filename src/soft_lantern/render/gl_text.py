@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from soft_lantern.ir import glsl
 from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr, Op, topological
-from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.surface_model import DISPLAYED
 
@@ -22,21 +23,8 @@ void main() {
 }
 """
 
-_BUILT_IN = {
-    "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
-    "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
-    "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
-}
-_TAKEN = {
-    "pixel",
-    "picture",
-    "depth_picture",
-    "walls_picture",
-    "view_projection",
-    *INPUTS,
-    *supply.ATTRIBUTES,
-    *supply.SLOPES,
-}
+_HEAD = "#version 330 core"
+_TAKEN = TAKEN | {"pixel", "picture", "walls_picture"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,27 +45,12 @@ def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
     order = topological([colour])
     uniforms = numbered_uniforms(order)
     inputs = supply.read_inputs([colour])
-    declared, locals_ = [], []
-    for name in inputs:
-        carried = name.removesuffix("_dx").removesuffix("_dy")
-        if name in _BUILT_IN:
-            locals_.append(_BUILT_IN[name])
-        elif name in supply.CARRIED:
-            declared.append(f"in {supply.CARRIED[name].value} {name};")
-        elif carried in supply.CARRIED:
-            if carried not in inputs:
-                declared.append(f"in {supply.CARRIED[carried].value} {carried};")
-            derivative = "dFdx" if name.endswith("_dx") else "dFdy"
-            locals_.append(f"{supply.CARRIED[carried].value} {name} = {derivative}({carried});")
-        else:
-            declared.append(f"uniform {INPUTS[name].type.value} {name};")
-    if "scene_depth" in inputs:
-        declared.append("uniform sampler2D depth_picture;")
+    declared, locals_ = fragment_inputs(inputs)
     picture = str(DISPLAYED.data)
     if picture in uniforms:
         declared.append("uniform sampler2D picture;")
         locals_.append(f"vec4 {uniforms[picture]} = texelFetch(picture, ivec2(gl_FragCoord.xy), 0);")
-    declared += [f"uniform {e.type.value} {uniforms[str(e.data)]};" for e in _uniforms(order) if e.data != picture]
+    declared += _declared(order, {name: written for name, written in uniforms.items() if name != picture})
     written = glsl.write([colour], paint.names, uniforms, _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
     if paint.masked:
@@ -85,32 +58,18 @@ def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
     if outside:
         declared.append("uniform sampler2D walls_picture;")
         body.append("if (texelFetch(walls_picture, ivec2(gl_FragCoord.xy), 0).x > 0.5) discard;")
-    lines = ["#version 330 core", *dict.fromkeys(declared), "out vec4 pixel;", *written.functions]
+    lines = [_HEAD, *declared, "out vec4 pixel;", *written.functions]
     lines += ["void main() {", *(f"    {line}" for line in body), "}", ""]
     return WrittenShader("\n".join(lines), uniforms, tuple(inputs))
 
 
 def vertex_shader(offset: Expr | None, handed_on: tuple[str, ...]) -> WrittenShader:
     """The shader that places vertices, moved by a world-space offset, and hands on what a fragment shader takes."""
-    carried = supply.vertex(offset)
-    bare = {name.removesuffix("_dx").removesuffix("_dy") for name in handed_on}
-    wanted = [name for name in carried if name in bare]
-    results = [carried["position_world"], *(carried[name] for name in wanted)]
-    order = topological(results)
+    results = vertex_results(offset, handed_on)
+    order = topological(results.values())
     uniforms = numbered_uniforms(order, "v")  # both shaders of a program share the names of uniforms
-    lines = ["#version 330 core", "uniform mat4 view_projection;"]
-    for name in supply.read_inputs(results):
-        if name in INPUTS:
-            lines.append(f"uniform {INPUTS[name].type.value} {name};")
-        else:
-            lines.append(f"in {supply.attribute(name).type.value} {name};")
-    lines += [f"uniform {e.type.value} {uniforms[str(e.data)]};" for e in _uniforms(order)]
-    lines += [f"out {supply.CARRIED[name].value} {name};" for name in wanted]
-    written = glsl.write(results, {}, uniforms, _TAKEN)
-    body = [*written.statements, f"gl_Position = view_projection * vec4({written.results[0]}, 1.0);"]
-    body += [f"{name} = {text};" for name, text in zip(wanted, written.results[1:], strict=True)]
-    lines += [*written.functions, "void main() {", *(f"    {line}" for line in body), "}", ""]
-    return WrittenShader("\n".join(lines), uniforms, tuple(supply.read_inputs(results)))
+    text = vertex_program([_HEAD], results, uniforms, _declared(order, uniforms))
+    return WrittenShader(text, uniforms, tuple(supply.read_inputs(list(results.values()))))
 
 
 def numbered_uniforms(order: list[Expr], letter: str = "u") -> dict[str, str]:
@@ -119,5 +78,6 @@ def numbered_uniforms(order: list[Expr], letter: str = "u") -> dict[str, str]:
     return {name: f"{letter}{index}" for index, name in enumerate(names)}
 
 
-def _uniforms(order: list[Expr]) -> list[Expr]:
-    return [e for e in order if e.op is Op.UNIFORM]
+def _declared(order: list[Expr], uniforms: Mapping[str, str]) -> list[str]:
+    of = {str(e.data): e.type.value for e in order if e.op is Op.UNIFORM}
+    return [f"uniform {of[name]} {written};" for name, written in uniforms.items()]

@@ -18,6 +18,7 @@ from soft_lantern.ir import surface_inputs as supply
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.surface_inputs import read_inputs
+from soft_lantern.nodes import Role
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import Looks, StageOptions, object_inputs, placed_parts
@@ -153,7 +154,7 @@ def _no_cut_out(material: Material, name: str, scene: Scene) -> Notice:
 
 
 def _output_of(material: Material) -> str:
-    return next((i for i, n in material.nodes.items() if n.type in ("surface", "unlit_surface")), "")
+    return next((i for i, n in material.nodes.items() if n.role is Role.SURFACE), "")
 
 
 def _blends_twice(material: Material, asset: Asset) -> Notice:
@@ -171,7 +172,7 @@ def _colourless(material: Material, asset: Asset) -> Notice:
 
 
 def _notice(material: Material, asset: Asset, known: Coarseness, fine: int) -> Notice:
-    node_id = next(i for i, n in material.nodes.items() if n.type == "vertex_offset")
+    node_id = next(i for i, n in material.nodes.items() if n.role is Role.OFFSET)
     name = label_of(material, material.nodes[node_id])
     text = (
         f"{name} is too fine for {asset.name}: between its vertices it misses up to {known.missed:.3g} m"

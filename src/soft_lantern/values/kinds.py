@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal, NamedTuple
 
 from soft_lantern.errors import BadValue
 
@@ -33,31 +34,46 @@ class Kind(StrEnum):
     @property
     def width(self) -> int:
         """How many components the kind has; of what is read at a place, those of one colour."""
-        return _WIDTHS[self]
+        return _FACTS[self].width
 
     @property
     def is_read(self) -> bool:
         """Whether the value is the id of something that is read at a place: a texture, gradient or palette."""
-        return self in _READ
+        return _FACTS[self].is_read
 
     @property
     def words(self) -> str:
         """The kind as people read it."""
-        return _WORDS[self]
+        return _FACTS[self].words
+
+    @property
+    def neutral(self) -> Value:
+        """The value that stands in where none of the kind is given."""
+        return _FACTS[self].neutral
 
 
-_READ = (Kind.TEXTURE, Kind.GRADIENT, Kind.PALETTE)
-_WIDTHS = {Kind.NUMBER: 1, Kind.VECTOR2: 2, Kind.VECTOR3: 3, Kind.VECTOR4: 4, Kind.COLOUR: 4, **dict.fromkeys(_READ, 4)}
-_WORDS = {
-    Kind.NUMBER: "number",
-    Kind.VECTOR2: "vector 2",
-    Kind.VECTOR3: "vector 3",
-    Kind.VECTOR4: "vector 4",
-    Kind.COLOUR: "colour",
-    Kind.TEXTURE: "texture",
-    Kind.GRADIENT: "gradient",
-    Kind.PALETTE: "palette",
+KindName = Literal["number", "vector2", "vector3", "vector4", "colour", "texture", "gradient", "palette"]
+"""The names of all kinds, as a choice on a node."""
+
+
+class _Facts(NamedTuple):
+    width: int
+    words: str
+    neutral: Value
+    is_read: bool = False
+
+
+_FACTS = {
+    Kind.NUMBER: _Facts(1, "number", 0.0),
+    Kind.VECTOR2: _Facts(2, "vector 2", (0.0, 0.0)),
+    Kind.VECTOR3: _Facts(3, "vector 3", (0.0, 0.0, 0.0)),
+    Kind.VECTOR4: _Facts(4, "vector 4", (0.0, 0.0, 0.0, 0.0)),
+    Kind.COLOUR: _Facts(4, "colour", (0.5, 0.5, 0.5, 1.0)),
+    Kind.TEXTURE: _Facts(4, "texture", "", is_read=True),
+    Kind.GRADIENT: _Facts(4, "gradient", "", is_read=True),
+    Kind.PALETTE: _Facts(4, "palette", "", is_read=True),
 }
+"""What a kind is, once: a new kind is a name above, a line here, and its conversions below."""
 
 
 class Conversion(StrEnum):
@@ -112,7 +128,7 @@ def is_single(number: float) -> bool:
 
 def kind_named(text: str) -> Kind:
     """The kind of that name; a number for a name that no kind has."""
-    return Kind(text) if text in _WIDTHS else Kind.NUMBER
+    return Kind(text) if text in _FACTS else Kind.NUMBER
 
 
 def components(value: Value) -> tuple[float, ...]:

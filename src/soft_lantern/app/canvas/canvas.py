@@ -26,6 +26,7 @@ from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.graph.document import Material
+from soft_lantern.nodes import Role
 
 _NUDGES = {
     Qt.Key.Key_Left: (-1, 0),
@@ -138,9 +139,9 @@ class Canvas(CanvasView):
             self.acts.add_elbow(wire.into, at)
             return
         self.gesture = None
-        if slip and slip.node.type == "formula":
+        if slip and slip.node.role is Role.FORMULA:
             self.typing.edit_formula(slip)
-        elif slip and slip.node.type == "snippet":
+        elif slip and slip.node.role is Role.SNIPPET:
             self.select({slip.node_id})
             self.acts.open_snippet()
         elif slip:

@@ -13,6 +13,7 @@ from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.graph.document import port_ref
 from soft_lantern.graph.unfold import can_unfold
+from soft_lantern.nodes import Role
 
 
 def canvas_menu(
@@ -48,11 +49,11 @@ def _offer_slip(menu: QMenu, view: CanvasView, actions: GraphActions, typing: Va
     menu.addAction("Rename…", lambda: typing.rename(slip))
     menu.addAction("Dissolve", actions.dissolve_selected)
     menu.addAction("Hide or show thumbnail", actions.hide_thumbnails)
-    if slip.node.type == "formula":
+    if slip.node.role is Role.FORMULA:
         menu.addAction("Edit formula…", lambda: typing.edit_formula(slip))
-    if slip.node.type == "snippet" or can_unfold(view.material, slip.node_id):
+    if slip.node.role is Role.SNIPPET or can_unfold(view.material, slip.node_id):
         menu.addAction("Unfold into nodes", actions.unfold_selected)
-    if slip.node.type == "snippet":
+    if slip.node.role is Role.SNIPPET:
         menu.addAction("Open the snippet", actions.open_snippet)
     menu.addAction("Make a snippet of the selected", actions.make_snippet)
     menu.addAction("Duplicate", actions.duplicate_selected)

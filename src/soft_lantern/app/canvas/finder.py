@@ -13,7 +13,7 @@ from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Material, Node
 from soft_lantern.graph.kinds import snippet_type
 from soft_lantern.graph.recipes import Recipe, every_recipe
-from soft_lantern.nodes import LIBRARY, NodeType, Port
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.explain import explain
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
@@ -42,7 +42,7 @@ class Offer:
     @property
     def key(self) -> str:
         """What the offer is remembered by among those used lately."""
-        return self.title if self.piece or self.node.type == "snippet" else self.node.type
+        return self.title if self.piece or self.node.role is Role.SNIPPET else self.node.type
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +85,7 @@ def offers(
     for offer in _formula(text.strip(), held):
         add(2.5 if _begins_a_word(typed) else -2, offer)
     for place, node_type in enumerate(_in_order(held.fitting)):
-        if node_type.key != "parameter":
+        if node_type.role is not Role.PARAMETER:
             rank = _rank(typed, node_type.title, node_type.also)
             port = ports.get(node_type.key, "")
             offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, _hint(node_type))

@@ -14,6 +14,7 @@ from soft_lantern.graph.layout import ELBOW, around, tidy
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.snippets import expand
 from soft_lantern.graph.unfold import unfold
+from soft_lantern.nodes import Role
 
 CLIPBOARD = "application/x-soft-lantern-nodes+json"
 
@@ -92,9 +93,9 @@ class GraphActions(QObject):
 
     def expose_selected(self) -> None:
         """Expose the value of each selected constant."""
-        chosen = [i for i in self.view.selected if self.view.material.nodes[i].type in ("number", "colour")]
+        chosen = [i for i in self.view.selected if self.view.material.nodes[i].role is Role.CONSTANT]
         if not chosen:
-            self.wishes.told.emit("Select a number or colour to expose, or drag a port down to the shelf")
+            self.wishes.told.emit("Select a constant to expose, or drag a port down to the shelf")
             return
 
         def exposed(material: Material) -> Material:
@@ -180,7 +181,7 @@ class GraphActions(QObject):
 
         def unfolded(material: Material) -> Material:
             for node_id in selected:
-                is_snippet = material.node(node_id).type == "snippet"
+                is_snippet = material.node(node_id).role is Role.SNIPPET
                 material = expand(material, node_id) if is_snippet else unfold(material, node_id)
             return material
 
@@ -196,7 +197,7 @@ class GraphActions(QObject):
     def open_snippet(self) -> None:
         """Open the selected snippet's own graph."""
         chosen = [
-            self.view.material.nodes[i] for i in self.view.selected if self.view.material.nodes[i].type == "snippet"
+            self.view.material.nodes[i] for i in self.view.selected if self.view.material.nodes[i].role is Role.SNIPPET
         ]
         if chosen:
             self.wishes.open_wanted.emit(chosen[0].settings.get("snippet", ""))

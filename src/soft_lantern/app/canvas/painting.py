@@ -17,6 +17,7 @@ from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Note, port_ref
 from soft_lantern.ir.statistics import Reach
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Conversion, Kind, components
 
 CORNER = 14.0
@@ -75,7 +76,7 @@ def paint_slip(
     if not detailed:
         _paint_from_afar(painter, slip, picture, selected=selected, troubled=troubled)
         return
-    if slip.node.type == "elbow":
+    if slip.node.role is Role.ELBOW:
         _paint_elbow(painter, slip, selected=selected)
         return
     shape = _paper(rect)

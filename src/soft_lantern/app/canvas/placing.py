@@ -13,6 +13,7 @@ from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
 
 
@@ -87,7 +88,7 @@ class Placing(QObject):
     def _free_input(self, port: str) -> str:
         """That input of the surface, where nothing feeds it yet."""
         material = self.view.material
-        surfaces = [i for i, n in material.nodes.items() if n.type == "surface"]
+        surfaces = [i for i, n in material.nodes.items() if n.role is Role.SURFACE]
         ref = port_ref(surfaces[0], port) if surfaces and port else ""
         return "" if ref in material.wires else ref
 
@@ -112,7 +113,7 @@ class Placing(QObject):
                 self.wishes.told.emit(str(error))  # it stands on the canvas, unwired
                 return material
             surface = node_and_port(into)[0]
-            if offer.blends and material.node(surface).type == "surface":
+            if offer.blends and material.node(surface).role is Role.SURFACE:
                 material = edits.choose_setting(material, surface, "alpha_mode", "blend")
             return material
 
@@ -128,7 +129,7 @@ class Placing(QObject):
         snippets = self.view.snippets
 
         def placed(base: Material) -> Material:
-            if node.type == "snippet":
+            if node.role is Role.SNIPPET:
                 used = used_snippets(changed(base, nodes={node_id: node}), snippets)
                 base = changed(base, snippets=base.snippets | used)
             material = edits.add_node(base, node_id, node)

@@ -20,7 +20,7 @@ from soft_lantern.graph.kinds import (
 )
 from soft_lantern.graph.layout import ELBOW, SLIP_WIDTH, slip_height, thumbnail_height
 from soft_lantern.graph.lowering import typed_value
-from soft_lantern.nodes import Port, Setting
+from soft_lantern.nodes import Port, Role, Setting
 from soft_lantern.values.kinds import Conversion, Kind, Value
 
 TITLE = 30.0
@@ -168,7 +168,7 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
     same_parameters = material.parameters is old.parameters
     slips = {
         node_id: before.slips[node_id]
-        if node is old.nodes[node_id] and (same_parameters or node.type != "parameter")
+        if node is old.nodes[node_id] and (same_parameters or node.role is not Role.PARAMETER)
         else _slip(material, node_id, kinds, names)
         for node_id, node in material.nodes.items()
     }
@@ -244,7 +244,7 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind], names: Mappi
     node = material.nodes[node_id]
     node_type = type_of(material, node)
     parameter, title = parameter_of(material, node), shown_name(material, node)
-    if node.type == "elbow":
+    if node.role is Role.ELBOW:
         return _elbow(material, node_id, title, kinds)
     rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))
     picture = thumbnail_height(material, node)

@@ -21,7 +21,7 @@ from soft_lantern.ir.interval import Interval, may_be_zero
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.statistics import SLACK, Reach
 from soft_lantern.ir.surface_inputs import read_inputs
-from soft_lantern.nodes import NodeType
+from soft_lantern.nodes import NodeType, Role
 from soft_lantern.values.kinds import Kind
 
 DARK = 0.1
@@ -200,7 +200,7 @@ def _never_varies(case: Case, node_id: str, node: Node, node_type: NodeType) -> 
     """Arithmetic on typed constants alone: its result could be typed instead."""
     wired = any(port_ref(node_id, p.name) in case.material.wires for p in node_type.inputs)
     outputs = [e for p in node_type.outputs if (e := case.lowered.wires.get(port_ref(node_id, p.name))) is not None]
-    if not wired or not outputs or node_type.key == "elbow":
+    if not wired or not outputs or node_type.role is Role.ELBOW:
         return
     leaves = {e for e in topological(outputs) if e.op in (Op.INPUT, Op.UNIFORM)}
     if not any(e.op is Op.INPUT or str(e.data).startswith("parameter:") for e in leaves):

@@ -15,6 +15,7 @@ from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_wor
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.statistics import Reach
+from soft_lantern.nodes import Role
 from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Kind, fitted
 
@@ -50,10 +51,6 @@ def check_material(
     return with_accepted(material, found)
 
 
-READ_CONSTANTS = tuple(str(kind) for kind in Kind if kind.is_read)
-"""The constants that hold what a port reads."""
-
-
 def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
     """What a graph reads that is gone, or textures that are decoded as colour where numbers are wanted."""
     for node_id, node in graph.nodes.items():
@@ -63,7 +60,7 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
             if port.carries.kind is None or not port.carries.kind.is_read or node_type is None:
                 continue
             source = graph.nodes.get(node_and_port(graph.wires.get(ref, ""))[0], node)
-            if ref in graph.wires and source.type not in READ_CONSTANTS:
+            if ref in graph.wires and source.role is not Role.CONSTANT:
                 continue
             chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))
             name, texture = label_of(graph, node), project.textures.get(chosen)

@@ -7,6 +7,7 @@ from collections import Counter
 from soft_lantern.graph.document import Material, Parameter, changed, node_and_port
 from soft_lantern.graph.expectations import expected_by_inputs
 from soft_lantern.graph.notices.project import check_material
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind, components
 
 LADDER = (0.0, 0.01, 0.1, 1.0, 2.0, 5.0, 10.0, 100.0)
@@ -46,7 +47,7 @@ def _expected(material: Material, parameter_id: str) -> tuple[float, float] | No
     wanted, found = expected_by_inputs(material), None
     for into, out in material.wires.items():
         source = material.nodes.get(node_and_port(out)[0])
-        reads = source and source.type == "parameter" and source.settings.get("parameter") == parameter_id
+        reads = source and source.role is Role.PARAMETER and source.settings.get("parameter") == parameter_id
         if reads and into in wanted:
             low, high = found or wanted[into]
             found = max(low, wanted[into][0]), min(high, wanted[into][1])

@@ -15,6 +15,7 @@ from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier, trouble_with_exposed
 from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import LARGEST, Kind, Value, components, fitted, is_single
 
 
@@ -77,7 +78,7 @@ def readers(material: Material, parameter_id: str) -> list[str]:
     placed = {
         port_ref(node_id, "out")
         for node_id, node in material.nodes.items()
-        if node.type == "parameter" and node.settings.get("parameter") == parameter_id
+        if node.role is Role.PARAMETER and node.settings.get("parameter") == parameter_id
     }
     found = []
     for into, out in material.wires.items():
@@ -196,7 +197,7 @@ def unexpose(material: Material, parameter_id: str) -> Material:
     if parameter is None:
         raise BadEdit("that parameter is gone")
     for node_id, node in list(material.nodes.items()):
-        if node.type != "parameter" or node.settings.get("parameter") != parameter_id:
+        if node.role is not Role.PARAMETER or node.settings.get("parameter") != parameter_id:
             continue
         fed = [into for into, out in material.wires.items() if node_and_port(out)[0] == node_id]
         if node.settings.get(PLACED) and fed and all(_takes(material, into, parameter.kind) for into in fed):

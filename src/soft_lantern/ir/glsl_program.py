@@ -1,0 +1,83 @@
+"""What every GLSL program has around its results: how a shader comes by its inputs, and how vertices hand them on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+
+from soft_lantern.ir import glsl
+from soft_lantern.ir.expr import Expr
+from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.surface_inputs import ATTRIBUTES, CARRIED, SLOPES, attribute, read_inputs, vertex
+
+TAKEN = frozenset({"view_projection", "depth_picture", *INPUTS, *CARRIED, *ATTRIBUTES, *SLOPES})
+"""Identifiers that programs declare by themselves."""
+_BUILT_IN = {
+    "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
+    "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
+    "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
+}
+
+
+def fragment_inputs(
+    names: Iterable[str], remark: Callable[[str], str] = lambda words: ""
+) -> tuple[list[str], list[str]]:
+    """What a fragment shader declares to have those surface inputs, and the statements that make the rest of them.
+
+    `remark` gives the comment after a declaration from words about it.
+    """
+    declared: dict[str, None] = {}
+    made = []
+    for name in names:
+        carried = bare(name)
+        if name == "scene_depth":
+            words = "x: metres along the camera's forward axis to the opaque surface"
+            declared[f"uniform sampler2D depth_picture;{remark(words)}"] = None
+        if name in _BUILT_IN:
+            made.append(_BUILT_IN[name])
+        elif carried in CARRIED:
+            words = INPUTS[carried].words if carried in INPUTS else "as the vertex shader hands it on"
+            declared[f"in {CARRIED[carried].value} {carried};{remark(words)}"] = None
+            if name != carried:
+                change = "dFdx" if name.endswith("_dx") else "dFdy"
+                made.append(f"{CARRIED[carried].value} {name} = {change}({carried});")
+        else:
+            declared[f"uniform {INPUTS[name].type.value} {name};{remark(INPUTS[name].words)}"] = None
+    return list(declared), made
+
+
+def vertex_results(offset: Expr | None, handed_on: Iterable[str]) -> dict[str, Expr]:
+    """Where a vertex stands in the world, moved by an offset, under the key "", and what fragments take of it."""
+    carried, needed = vertex(offset), {bare(name) for name in handed_on}
+    return {"": carried["position_world"], **{name: carried[name] for name in carried if name in needed}}
+
+
+def vertex_program(
+    head: Sequence[str], results: Mapping[str, Expr], leaves: Mapping[str, str], uniforms: Iterable[str]
+) -> str:
+    """The shader that computes `vertex_results`. `uniforms`: the lines that declare those in `leaves`."""
+    handed_on = [name for name in results if name]
+    written = glsl.write(list(results.values()), {}, leaves, TAKEN)
+    place, *texts = written.results
+    inputs = read_inputs(list(results.values()))
+    lines = [
+        *head,
+        *(f"in {attribute(name).type.value} {name};" for name in inputs if name not in INPUTS),
+        *(f"uniform {INPUTS[name].type.value} {name};" for name in inputs if name in INPUTS),
+        "uniform mat4 view_projection;",
+        *uniforms,
+        *(f"out {CARRIED[name].value} {name};" for name in handed_on),
+        "",
+        *written.functions,
+        "void main() {",
+        *(f"    {line}" for line in written.statements),
+        *(f"    {name} = {text};" for name, text in zip(handed_on, texts, strict=True)),
+        f"    gl_Position = view_projection * vec4({place}, 1.0);",
+        "}",
+        "",
+    ]
+    return "\n".join(lines)
+
+
+def bare(name: str) -> str:
+    """The input whose change to the next pixel a name says, or the name itself."""
+    return name.removesuffix("_dx").removesuffix("_dy")
