@@ -257,14 +257,14 @@ def a_context_is_lost(place: Path, chance: random.Random) -> None:
 def _frame(folder: Path) -> object:
     from soft_lantern.formats.assets import load_models
     from soft_lantern.formats.images import load_images
-    from soft_lantern.render.staging import Looks, StageOptions, frame_of
+    from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
     from soft_lantern.scene.transforms import camera_for
 
     project = open_project(folder).project
     models, images = load_models(project, folder)[0], load_images(project, folder)[0]
     scene = project.scenes["garden"]
     camera = camera_for(scene.view, (32, 24))
-    return frame_of(project, scene, models, camera, (32, 24), StageOptions(), Looks(), 0.0, 0, images)
+    return frame_of(project, scene, models, camera, (32, 24), StageOptions(), LoweredMaterials(), 0.0, 0, images)
 
 
 @fault

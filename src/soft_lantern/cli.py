@@ -46,7 +46,7 @@ from soft_lantern.render.choose import BACKENDS, renderer_for
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.mesh_fit import unfit_meshes
-from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.primitives import PRIMITIVES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
 from soft_lantern.values.colour import colour_from_hex
@@ -130,7 +130,7 @@ def check(
     notices = [*opened.notices, *meshes, *textures, *check_project(opened.project, images)]
     for scene in opened.project.scenes.values():
         camera = camera_for(scene.view, (1, 1))
-        notices += unfit_meshes(opened.project, scene, models, camera, Looks(), images)
+        notices += unfit_meshes(opened.project, scene, models, camera, LoweredMaterials(), images)
     if as_json:
         fields = ("severity", "kind", "text", "place", "node", "port")
         print(json.dumps([{f: str(getattr(n, f)) for f in fields} for n in notices], indent=2, ensure_ascii=False))
@@ -175,7 +175,7 @@ def render(
             raise BadValue(notice.text)
     view = shown.view if scene else view_of_bounds(*scene_bounds(shown, models), View())
     camera = camera_for(view, pixels)
-    frame = frame_of(document, shown, models, camera, pixels, options, Looks(), time, 4, images)
+    frame = frame_of(document, shown, models, camera, pixels, options, LoweredMaterials(), time, 4, images)
     renderer, remark = renderer_for(backend or None)
     if remark:
         print(remark, file=sys.stderr)

@@ -46,7 +46,7 @@ from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.gl_resources import _library
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
 
@@ -374,7 +374,9 @@ def test_a_scene_whose_sun_throws_no_shadow_is_drawn_by_both(make: type[Renderer
             for sky in ("missing panorama", scene.environment.sky):
                 lit = changed(scene, environment=changed(scene.environment, sky=sky))
                 camera = camera_for(lit.view, (48, 32))
-                frame = frame_of(project, lit, models, camera, (48, 32), StageOptions(), Looks(), 0.0, 0, images)
+                frame = frame_of(
+                    project, lit, models, camera, (48, 32), StageOptions(), LoweredMaterials(), 0.0, 0, images
+                )
                 assert renderer.render(frame).pixels[..., :3].max() > 0
     finally:
         renderer.release()

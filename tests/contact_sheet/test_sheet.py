@@ -23,7 +23,7 @@ from soft_lantern.formats.assets import load_models
 from soft_lantern.graph.instances.values import override
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.primitives import PRIMITIVES, primitive
 
 LOOKS, SKIES = ["amber_hour", "pool_depths"], ["dusk", "neutral grey", "overcast"]
@@ -58,9 +58,9 @@ def test_each_picture_on_the_sheet_is_the_one_drawn_alone(gl: GlRenderer) -> Non
     for number, cell in enumerate(listed):
         x = sheet.GAP + number % 3 * (64 + sheet.GAP)
         y = 44 + number // 3 * (48 + sheet.CAPTION + sheet.GAP)
-        alone = gl.render(sheet.frame_maker(project, cell, models, size, Looks(), {})())
+        alone = gl.render(sheet.frame_maker(project, cell, models, size, LoweredMaterials(), {})())
         assert (whole[y : y + 48, x : x + 64] == alone.pixels[..., :3]).all()
-    soft = SoftRenderer().render(sheet.frame_maker(project, listed[0], models, size, Looks(), {})())
+    soft = SoftRenderer().render(sheet.frame_maker(project, listed[0], models, size, LoweredMaterials(), {})())
     assert np.abs(soft.pixels.astype(int) - pictures[0]).mean() < 4  # the edges are smoothed by one alone
     assert len({picture.tobytes() for picture in pictures}) == 6
 

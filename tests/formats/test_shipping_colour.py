@@ -64,7 +64,7 @@ from soft_lantern.ir.ramp import ROW_AT
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.ramp_usage import usage_of
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import View
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, srgb_bytes
@@ -250,14 +250,14 @@ def test_usage_counts_where_the_picture_reads_the_gradient() -> None:
     scene = Scene(id="s", name="S", objects=(StageObject(id="o", name="O", asset="card", wears={"": "ramped"}),))
     models = {"card": primitive("card", 1)}
     view = View(target=(0.0, 0.0, 0.0), yaw=0.0, pitch=0.0, distance=4.0)
-    found = usage_of(project, NECTAR.id, scene, models, view, ramp_images(project), Looks())
+    found = usage_of(project, NECTAR.id, scene, models, view, ramp_images(project), LoweredMaterials())
     share = found.counts / found.counts.sum()
     assert found.parts == 1 and found.low < 0.02 and found.high > 0.98 and np.abs(share - 1 / 64).max() < 0.012
-    assert not usage_of(project, "other", scene, models, view, ramp_images(project), Looks()).counts.any()
+    assert not usage_of(project, "other", scene, models, view, ramp_images(project), LoweredMaterials()).counts.any()
     other = put_instance(project, Instance(id="i", name="I", parent="ramped", values={"depths": "other"}))
     worn = changed(scene, objects=(changed(scene.objects[0], wears={"": "i"}),))
-    assert usage_of(other, "other", worn, models, view, ramp_images(project), Looks()).parts == 1
-    assert usage_of(other, NECTAR.id, worn, models, view, ramp_images(project), Looks()).parts == 0
+    assert usage_of(other, "other", worn, models, view, ramp_images(project), LoweredMaterials()).parts == 1
+    assert usage_of(other, NECTAR.id, worn, models, view, ramp_images(project), LoweredMaterials()).parts == 0
 
 
 def test_beyond_its_ends_a_gradient_is_held_repeated_or_run_back() -> None:

@@ -20,7 +20,7 @@ from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.value_tables import Plan, cell, read_table, to_csv, to_json, write_table
 from soft_lantern.graph.document import Parameter, Project, changed
-from soft_lantern.graph.instances.family import family
+from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.values import look
 from soft_lantern.values.kinds import Kind
 
@@ -39,7 +39,7 @@ def read(project: Project, folder: Path, text: str, name: str = "t.csv") -> Plan
 
 def test_pythons_own_csv_reads_what_is_written(project: Project) -> None:
     rows = list(csv.DictReader(to_csv(project, RAMP).splitlines()))
-    assert [row["id"] for row in rows] == [i.id for i in family(project, RAMP)]
+    assert [row["id"] for row in rows] == [i.id for i in descendants(project, RAMP)]
     last = next(row for row in rows if row["id"] == "last_light")
     assert (last["parent"], float(last["spread"]), last["high_colour"]) == ("amber_hour", 3.5, "")
     assert last["low_colour"] == "#2b2233"

@@ -28,7 +28,7 @@ from soft_lantern.render.frame import Frame
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.picking import nearest_hit
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
@@ -113,7 +113,7 @@ def _stage(
     view = View(target=(position[0], -2.0, position[2]), yaw=20, pitch=9, distance=14)
     options = StageOptions(backdrop=False, floor=False, grid=False, tone_map=False, show="base_colour")
     models = {"tall": primitive(shape, 96)}
-    return frame_of(project, scene, models, camera_for(view, size), size, options, Looks())
+    return frame_of(project, scene, models, camera_for(view, size), size, options, LoweredMaterials())
 
 
 @pytest.mark.parametrize("renderer", ["gl", "soft"])

@@ -22,9 +22,9 @@ from soft_lantern.graph.instances.family import (
     Standing,
     clamped,
     copied,
+    descendants,
     differing,
     duplicated,
-    family,
     pasted,
     reparent,
     searcher,
@@ -216,7 +216,7 @@ def test_copies_go_by_identifier_and_say_when_nothing_fits(project: Project) -> 
 def test_duplicates_bring_their_descendants_if_asked(project: Project) -> None:
     copy_id = "copied"
     made = duplicated(project, "amber_hour", copy_id, descendants=True)
-    below = list(family(made, copy_id))
+    below = list(descendants(made, copy_id))
     assert [i.name for i in below] == ["Last light"] and below[0].id != "last_light"
     assert made.instances[copy_id].name == "Amber hour 2"
 

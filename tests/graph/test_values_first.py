@@ -44,7 +44,7 @@ def measured(material: Material) -> Measured:
 
 def notices(material: Material, *, measure: bool = True) -> list[Notice]:
     done = measured(material) if measure else None
-    return check_material(material, None, done.reaches if done else None, done.values if done else None)
+    return check_material(material, None, done.statistics if done else None, done.values if done else None)
 
 
 def kinds(material: Material) -> set[str]:
@@ -235,7 +235,7 @@ def test_bounds_of_random_graphs_hold_for_all_values_inside_the_limits(data: st.
     known = bounds(lowered.wires.values(), uniform_bounds(material, lowered))
     chosen = {p.id: data.draw(st.floats(*limits[p.identifier], width=64)) for p in material.parameters}
     done = Measuring().measure(lowered, uniform_values(lowered, material, dict(chosen)), flat_card(6), 0.0)
-    for wire, reach in done.reaches.items():
+    for wire, reach in done.statistics.items():
         bound = known[lowered.wires[wire]]
         if not np.isfinite(done.values[wire]).any():
             continue
@@ -269,7 +269,7 @@ def test_the_trace_is_what_the_probe_command_says(ramp: Material, tmp_path: Path
 def test_reading_and_histogram_against_numpy(ramp: Material) -> None:
     done = measured(ramp)
     values = done.values["divide.out"]
-    reach = done.reaches["divide.out"]
+    reach = done.statistics["divide.out"]
     assert (reach.low, reach.high) == (values.min(), values.max())
     assert reach.mean == pytest.approx(values.astype(float).mean(), rel=1e-6)
     counts, edges = done.histogram("divide.out")

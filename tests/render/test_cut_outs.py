@@ -19,7 +19,7 @@ from soft_lantern.render.frame import Frame, Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.primitives import PRIMITIVES, primitive
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -38,7 +38,7 @@ def pond(view: View, *, hidden_in: str = "dry", alpha_mode: str = "blend", **bal
     scene = Scene(id="s", name="s", objects=(sheet, changed(hollow, **ball)), view=view)
     project = changed(m.into_project(Project(name="P")), assets=assets)
     models = {"plane": primitive("plane", 4), "sphere": primitive("sphere", 96)}
-    return frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, Looks())
+    return frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, LoweredMaterials())
 
 
 @pytest.mark.parametrize("alpha_mode", ["blend", "opaque"])
@@ -83,7 +83,9 @@ def test_open_cut_outs_and_ids_that_nothing_has_are_told() -> None:
     scene = Scene(id="s", name="Pond", objects=objects)
     project = changed(m.into_project(Project(name="P")), assets=assets)
     models = {name: primitive(name, 24) for name in assets}
-    told = {n.kind: n.text for n in unfit_meshes(project, scene, models, camera_for(View(), (1, 1)), Looks())}
+    told = {
+        n.kind: n.text for n in unfit_meshes(project, scene, models, camera_for(View(), (1, 1)), LoweredMaterials())
+    }
     assert "Lid should cut out dry, but plane is open" in told["open-cut-out"]
     assert "hidden in dyr" in told["no-cut-out"]
     assert "blends both its sides" in told["blend-both-sides"]
@@ -110,7 +112,7 @@ def test_far_layers_of_one_mesh_lie_under_near_ones(renderer: Renderer) -> None:
     models = {"cube": primitive("cube", 4)}
     for yaw, near, far in ((90, [1, 0, 0], [0, 1, 0]), (-90, [0, 1, 0], [1, 0, 0])):
         view = View(target=(0, 0, 0), yaw=yaw, pitch=0, distance=8)
-        frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, Looks())
+        frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, LoweredMaterials())
         under = 0.5 * np.array(far) + 0.5 * 0.18
         wanted = 0.5 * np.array(near) + 0.5 * under
         assert renderer.render(frame).linear[60, 60, :3] == pytest.approx(wanted, abs=1e-4)
@@ -155,7 +157,7 @@ def test_a_finely_tiled_floor_is_even_from_afar_in_both_renderers(gl: GlRenderer
     scene = Scene(id="s", name="s", objects=(StageObject(id="o", name="o", asset="p", wears={"": "tiles"}),))
     view = View(target=(0, 0, 0), pitch=40, distance=5)
     models = {"p": primitive("plane", 2)}
-    frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, Looks(), images=images)
+    frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, BARE, LoweredMaterials(), images=images)
     by_gl, by_numpy = (r.render(frame).linear[..., 0] for r in (gl, SoftRenderer()))
     assert np.abs(by_gl - by_numpy).max() < 3 / 255
     assert by_gl[50:70, 50:70] == pytest.approx(np.full((20, 20), 0.5), abs=0.02)
@@ -173,7 +175,9 @@ def test_every_texel_of_a_card_is_a_square_of_whole_pixels(renderer: Renderer, s
     project = m.into_project(Project(name="P"))
     options = StageOptions(tone_map=False)
     size, images = (130, 90), {"sprite": Image(texels)}
-    frame = card_frame(project, "moth", Card(scale, moved=(2, -1)), size, options, Looks(), Environment(), 0.0, images)
+    frame = card_frame(
+        project, "moth", Card(scale, moved=(2, -1)), size, options, LoweredMaterials(), Environment(), 0.0, images
+    )
     pixels = renderer.render(frame).pixels
     left, top = (size[0] - 13 * scale) // 2 + 2, size[1] - (size[1] - 9 * scale) // 2 - 9 * scale - 1
     shown = pixels[top : top + 9 * scale, left : left + 13 * scale]
@@ -201,7 +205,9 @@ def test_edges_and_evened_textures_and_solo(gl: GlRenderer) -> None:
 
     def drawn(renderer: GlRenderer | SoftRenderer, **fields: object) -> np.ndarray:
         options = replace(BARE, **fields)
-        frame = frame_of(project, scene, models, camera_for(view, SIZE), SIZE, options, Looks(), images=images)
+        frame = frame_of(
+            project, scene, models, camera_for(view, SIZE), SIZE, options, LoweredMaterials(), images=images
+        )
         return renderer.render(frame).linear[..., 0]
 
     for renderer in (gl, SoftRenderer()):

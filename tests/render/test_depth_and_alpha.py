@@ -13,7 +13,7 @@ from soft_lantern.render.frame import Frame
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.points import on_objects
 from soft_lantern.render.soft import SoftRenderer, drawn
-from soft_lantern.render.staging import Looks, StageOptions, WireView, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, WireView, frame_of
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -41,7 +41,7 @@ def stage(written: Authoring, others: tuple[Authoring, ...] = (), images: dict[s
 def framed(project: Project, options: StageOptions = PLAIN, images: dict[str, Image] | None = None) -> Frame:
     models = {"sheet": primitive("plane", 2)}
     camera = camera_for(FROM_ABOVE, SIZE)
-    return frame_of(project, project.scenes["s"], models, camera, SIZE, options, Looks(), images=images)
+    return frame_of(project, project.scenes["s"], models, camera, SIZE, options, LoweredMaterials(), images=images)
 
 
 @pytest.mark.parametrize("renderer", ["gl", "soft"])

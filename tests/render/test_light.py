@@ -16,7 +16,7 @@ from soft_lantern.render import surface_model
 from soft_lantern.render.frame import Frame, Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.lighting import light_uniforms, lighting_of, octahedral_directions, split_sum
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.skies import SKIES, panorama, panorama_directions, sun_of, toward
 from soft_lantern.scene.transforms import camera_for
@@ -168,7 +168,7 @@ def box_over_ground(**fields: object) -> tuple[Project, Scene, dict[str, object]
 
 
 def framed(project: Project, scene: Scene, models: dict, options: StageOptions = BARE) -> Frame:
-    return frame_of(project, scene, models, camera_for(scene.view, SIZE), SIZE, options, Looks())
+    return frame_of(project, scene, models, camera_for(scene.view, SIZE), SIZE, options, LoweredMaterials())
 
 
 def at(frame: Frame, linear: np.ndarray, *point: float) -> np.ndarray:

@@ -17,7 +17,7 @@ from soft_lantern.ir.expr import const
 from soft_lantern.render.frame import Frame, Paint, Picture
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import SHOWABLE, Looks, StageOptions, frame_of
+from soft_lantern.render.staging import SHOWABLE, LoweredMaterials, StageOptions, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.transforms import camera_for
 
@@ -30,7 +30,7 @@ def demo_frame(folder: Path, options: StageOptions, view: View | None = None, sc
     images, _ = load_images(project, folder)
     scene = project.scenes[scene_id]
     camera = camera_for(view or scene.view, SIZE)
-    return frame_of(project, scene, models, camera, SIZE, options, Looks(), images=images)
+    return frame_of(project, scene, models, camera, SIZE, options, LoweredMaterials(), images=images)
 
 
 @pytest.mark.parametrize("show", SHOWABLE)
@@ -112,7 +112,7 @@ def test_a_picture_of_nothing_is_the_backdrop(demo_folder: Path, gl: GlRenderer)
         camera_for(View(), SIZE),
         SIZE,
         StageOptions(backdrop=False, floor=False, grid=False, tone_map=False, gauge=False),
-        Looks(),
+        LoweredMaterials(),
     )
     # 0.18 linear is 118 of 255 in sRGB (IEC 61966-2-1).
     assert (gl.render(frame).pixels[..., :3] == 118).all()

@@ -12,12 +12,12 @@ from soft_lantern.errors import BadEdit
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.render.frame import frame_inputs, placed_inputs
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.soft import SoftRenderer, shaded_vertices, vertex_leaves
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.primitives import plane, primitive, sphere
 from soft_lantern.scene.transforms import camera_for, placement
@@ -32,7 +32,7 @@ def moved(mesh: Mesh, offset: Any, thing: StageObject = STRAIGHT) -> dict[str, n
     wire, settings = offset(m)
     m.add("vertex_offset", offset=wire, **settings)
     lowered = lower(m.material)
-    wanted = supply.vertex(lowered.offset)
+    wanted = surface_inputs.vertex(lowered.offset)
     inputs = {**frame_inputs(camera_for(View(), (4, 4)), (4, 4), 0.7), **placed_inputs(placement(thing))}
     leaves = vertex_leaves(mesh, wanted, inputs, uniform_values(lowered, m.material, {}))
     return shaded_vertices(mesh, wanted, leaves)
@@ -139,10 +139,10 @@ def rippled(scale: float) -> Authoring:
 def test_both_renderers_draw_a_moved_surface_alike(gl: GlRenderer) -> None:
     project, scene, models = _staged(rippled(2.0), 64)
     camera = camera_for(View(distance=4.0), (160, 160))
-    frame = frame_of(project, scene, models, camera, (160, 160), StageOptions(), Looks())
+    frame = frame_of(project, scene, models, camera, (160, 160), StageOptions(), LoweredMaterials())
     by_gl, by_numpy = (r.render(frame).pixels.astype(int) for r in (gl, SoftRenderer()))
     assert np.abs(by_gl - by_numpy).mean() <= 0.5
-    flat = frame_of(project, scene, models, camera, (160, 160), StageOptions(), Looks())
+    flat = frame_of(project, scene, models, camera, (160, 160), StageOptions(), LoweredMaterials())
     still = replace(flat, items=())
     assert (np.abs(by_gl - gl.render(still).pixels.astype(int)).max(axis=2) > 8).mean() > 0.1
 
@@ -150,14 +150,14 @@ def test_both_renderers_draw_a_moved_surface_alike(gl: GlRenderer) -> None:
 def test_a_mesh_too_coarse_for_its_offset_is_told_with_a_mend_and_a_fine_one_is_not() -> None:
     for scale, subdivision, told in ((6.0, 12, True), (6.0, 128, False), (0.5, 12, False)):
         project, scene, models = _staged(rippled(scale), subdivision)
-        notices = list(unfit_meshes(project, scene, models, camera_for(View(), (1, 1)), Looks()))
+        notices = list(unfit_meshes(project, scene, models, camera_for(View(), (1, 1)), LoweredMaterials()))
         assert [n.kind for n in notices] == (["coarse-mesh"] if told else []), (scale, subdivision)
         if told:
             mended = notices[0].fixes[0].mended(project, "rippled")
             with pytest.raises(BadEdit, match="no longer among the assets"):
                 notices[0].fixes[0].mended(changed(project, assets={}), "rippled")
             finer = {"a": primitive("sphere", mended.assets["a"].subdivision)}
-            assert not list(unfit_meshes(mended, scene, finer, camera_for(View(), (1, 1)), Looks()))
+            assert not list(unfit_meshes(mended, scene, finer, camera_for(View(), (1, 1)), LoweredMaterials()))
 
 
 def test_a_mesh_without_vertex_colours_is_told_where_they_are_read() -> None:
@@ -165,6 +165,6 @@ def test_a_mesh_without_vertex_colours_is_told_where_they_are_read() -> None:
     m.add("surface", base_colour=m.add("vertex_colour", without="#ff0000"))
     project, scene, models = _staged(m, 8)
     camera, part = camera_for(View(), (1, 1)), models["a"].parts[0]
-    assert [n.kind for n in unfit_meshes(project, scene, models, camera, Looks())] == ["no-vertex-colours"]
+    assert [n.kind for n in unfit_meshes(project, scene, models, camera, LoweredMaterials())] == ["no-vertex-colours"]
     painted = Model((replace(part, mesh=replace(part.mesh, has_colours=True)),))
-    assert not list(unfit_meshes(project, scene, {"a": painted}, camera, Looks()))
+    assert not list(unfit_meshes(project, scene, {"a": painted}, camera, LoweredMaterials()))

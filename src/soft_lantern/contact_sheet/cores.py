@@ -20,7 +20,7 @@ from soft_lantern.graph.document import Project
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.choose import renderer_for
 from soft_lantern.render.frame import Renderer
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
 
@@ -72,7 +72,7 @@ def draw_on_all_cores(
     return [picture for start in sorted(found) for picture in found[start]]
 
 
-class _Hands:
+class _Worker:
     """What one process draws with."""
 
     project: Project
@@ -80,7 +80,7 @@ class _Hands:
     images: Mapping[str, Image]
     size: tuple[int, int]
     renderer: Renderer
-    looks: Looks
+    lowered_materials: LoweredMaterials
 
 
 def _begin(
@@ -94,12 +94,12 @@ def _begin(
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is the parent that hears the person
     signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)
     os.environ.setdefault("LP_NUM_THREADS", "1")  # a software driver is not to take every core for itself as well
-    _Hands.project, _Hands.models, _Hands.images, _Hands.size = project, models, images, size
+    _Worker.project, _Worker.models, _Worker.images, _Worker.size = project, models, images, size
     try:
-        _Hands.renderer, _ = renderer_for(backend)
+        _Worker.renderer, _ = renderer_for(backend)
     except NoGraphics:
-        _Hands.renderer, _ = renderer_for("soft")
-    _Hands.looks = Looks()
+        _Worker.renderer, _ = renderer_for("soft")
+    _Worker.lowered_materials = LoweredMaterials()
 
 
 _ENDING = (signal.SIGINT, signal.SIGTERM)
@@ -127,6 +127,7 @@ _PR_SET_PDEATHSIG = 1
 
 
 def _drawn(listed: list[Cell]) -> list[Pixels]:
-    hands = _Hands
-    makers = [frame_maker(hands.project, cell, hands.models, hands.size, hands.looks, hands.images) for cell in listed]
-    return [hands.renderer.render(make()).pixels for make in makers]
+    worker = _Worker
+    known = (worker.size, worker.lowered_materials, worker.images)
+    makers = [frame_maker(worker.project, cell, worker.models, *known) for cell in listed]
+    return [worker.renderer.render(make()).pixels for make in makers]

@@ -18,7 +18,7 @@ from soft_lantern.formats.places import whole
 from soft_lantern.graph.document import Asset, Environment, Project, Scene, StageObject, View, changed
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.frame import Frame, Picture, Renderer
-from soft_lantern.render.staging import Looks, StageOptions, frame_of, scene_bounds
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
@@ -63,7 +63,7 @@ def frame_maker(
     cell: Cell,
     models: Mapping[str, Model],
     size: tuple[int, int],
-    looks: Looks,
+    lowered_materials: LoweredMaterials,
     images: Mapping[str, Image],
     view: View | None = None,
 ) -> Callable[[], Frame]:
@@ -74,7 +74,15 @@ def frame_maker(
     def make() -> Frame:
         seen = view_of_bounds(*scene_bounds(scene, models), view or View())
         return frame_of(
-            project, scene, models, camera_for(seen, size), size, OPTIONS, looks, samples=SAMPLES, images=images
+            project,
+            scene,
+            models,
+            camera_for(seen, size),
+            size,
+            OPTIONS,
+            lowered_materials,
+            samples=SAMPLES,
+            images=images,
         )
 
     return make
@@ -90,7 +98,7 @@ def draw(
     progress: Progress = silent,
 ) -> list[Picture]:
     """The pictures of all cells, in order. Raises Cancelled between two."""
-    looks, found = Looks(), []
+    looks, found = LoweredMaterials(), []
     for number, cell in enumerate(listed):
         progress(number / len(listed), f"Drawing {cell.caption[0]}, {number + 1} of {len(listed)}")
         found.append(renderer.render(frame_maker(project, cell, models, size, looks, images)()))

@@ -20,7 +20,7 @@ from typing import Any
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text, write_whole
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.instances.family import family
+from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.values import ancestry, put_instance
 from soft_lantern.graph.parameters.edits import held, limits_in_words
 from soft_lantern.graph.ramps.images import readable_names
@@ -79,7 +79,7 @@ def to_csv(project: Project, material_id: str) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([*HEAD, *(p.identifier for p in material.parameters)])
-    for instance in family(project, material_id):
+    for instance in descendants(project, material_id):
         values = [cell(p, instance.values[p.id]) if p.id in instance.values else "" for p in material.parameters]
         writer.writerow(map(guarded, [instance.name, instance.id, instance.parent, *values]))
     return out.getvalue()
@@ -96,7 +96,7 @@ def to_json(project: Project, material_id: str) -> str:
             "parent": instance.parent,
             "values": {named[key]: value for key, value in instance.values.items() if key in named},
         }
-        for instance in family(project, material_id)
+        for instance in descendants(project, material_id)
     ]
     return json.dumps({"material": material_id, "instances": rows}, indent=2, ensure_ascii=False) + "\n"
 
@@ -159,7 +159,7 @@ class _Row:
 class _Planner:
     def __init__(self, project: Project, material: Material) -> None:
         self.project, self.material = project, material
-        self.family = list(family(project, material.id))
+        self.family = list(descendants(project, material.id))
         self.parameters = {p.identifier: p for p in material.parameters}
         self.changes: dict[tuple[str, str], Change] = {}
         self.troubles: list[Trouble] = []

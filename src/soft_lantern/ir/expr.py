@@ -234,10 +234,6 @@ class Expr:
         return swizzle(self, "w")
 
     @property
-    def xy(self) -> Expr:
-        return swizzle(self, "xy")
-
-    @property
     def xyz(self) -> Expr:
         return swizzle(self, "xyz")
 

@@ -251,11 +251,6 @@ def _arctangent(y: Expr, x: Expr) -> Expr:
 atan2 = traced("angle_of", _arctangent, Type.FLOAT, Type.FLOAT, bound=(-3.1415935, 3.1415935))
 
 
-def atan(x: Expr) -> Expr:
-    """The angle, −π/2 to π/2, whose tangent is x."""
-    return each(lambda part: atan2(part, 1.0), x)
-
-
 def asin(x: Expr) -> Expr:
     """The angle, −π/2 to π/2, whose sine is x; not defined outside −1 to 1."""
     return each(lambda part: atan2(part, sqrt((1.0 - part) * (1.0 + part))), x)
@@ -272,12 +267,6 @@ def refract(incident: Expr, normal: Expr, ratio: Expr) -> Expr:
     k = 1.0 - ratio * ratio * (1.0 - cosine * cosine)
     bent = ratio * incident - (ratio * cosine + sqrt(max_(k, 0.0))) * normal
     return select(k < 0.0, const(*(0.0,) * incident.type.width), bent)
-
-
-def rotate2(v: Expr, angle: Expr) -> Expr:
-    """A plane vector turned counter-clockwise by an angle in radians."""
-    c, s = cos(angle), sin(angle)
-    return join(c * v.x - s * v.y, s * v.x + c * v.y)
 
 
 def rotate3(v: Expr, angle: Expr, axis: Expr) -> Expr:

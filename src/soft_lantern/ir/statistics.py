@@ -16,7 +16,7 @@ _SAFE = 1e30
 
 
 @dataclass(frozen=True, slots=True)
-class Reach:
+class Statistics:
     """Lowest, highest and mean of the finite values over all components, and how many values are not finite."""
 
     low: float
@@ -29,14 +29,14 @@ class Reach:
         return self.low < expected[0] - SLACK or self.high > expected[1] + SLACK
 
 
-def reach_of(value: Array) -> Reach:
+def statistics_of(value: Array) -> Statistics:
     """The reach of an array of any shape."""
     low, high = float(value.min()), float(value.max())
     if low - low == 0 and high - high == 0:  # both finite, so all are
         largest = max(-low, high)
-        return Reach(low, high, float(value.mean() if largest < _SAFE else value.mean(dtype=np.float64)))
+        return Statistics(low, high, float(value.mean() if largest < _SAFE else value.mean(dtype=np.float64)))
     finite = value[np.isfinite(value)]
     lost = value.size - finite.size
     if not finite.size:
-        return Reach(0.0, 0.0, 0.0, lost)
-    return Reach(float(finite.min()), float(finite.max()), float(finite.mean(dtype=np.float64)), lost)
+        return Statistics(0.0, 0.0, 0.0, lost)
+    return Statistics(float(finite.min()), float(finite.max()), float(finite.mean(dtype=np.float64)), lost)

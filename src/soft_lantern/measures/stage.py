@@ -16,7 +16,7 @@ from soft_lantern.graph.document import changed
 from soft_lantern.graph.instances.values import override
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.staging import Looks, StageOptions, frame_of
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.transforms import camera_for
 
 SIZE = (420, 280)
@@ -32,7 +32,7 @@ def measures() -> dict[str, float]:
     scene = project.scenes["nectar_basin"]
     worn = {**scene.objects[0].wears, "nectar": "night_nectar"}
     scene = changed(scene, objects=(changed(scene.objects[0], wears=worn), *scene.objects[1:]))
-    camera, looks, gl = camera_for(scene.view, SIZE), Looks(), GlRenderer()
+    camera, looks, gl = camera_for(scene.view, SIZE), LoweredMaterials(), GlRenderer()
     dressed = override(project, "night_nectar", "depth_strength", 0.5)
 
     def seconds(turn: int | None) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from soft_lantern.ir import functions as f
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.derivative import screen_rate
 from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.inputs import surface_input
@@ -38,7 +38,7 @@ def normal(*, space: Space = "world") -> Direction:
     out = normal
     """
     world = surface_input("normal_world")
-    return world if space == "world" else supply.turned_normal_back(world)
+    return world if space == "world" else surface_inputs.turned_normal_back(world)
 
 
 @node("Tangent", family="geometry", also=("u direction", "anisotropy", "hair"), source=_GLTF)
@@ -110,7 +110,7 @@ def object_scale() -> Vector3:
 
     out = vec3(length(object_x), length(object_y), length(object_z))
     """
-    return join(*(f.length(axis) for axis in supply.object_axes()))
+    return join(*(f.length(axis) for axis in surface_inputs.object_axes()))
 
 
 @node("Random per object", family="geometry", also=("variation", "seed", "instance", "id"))

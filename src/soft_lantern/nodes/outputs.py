@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import Expr, const
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.nodes.definition import Amount, Colour, Direction, Mask, Metres3, Role, Words, node
@@ -127,4 +127,4 @@ def vertex_offset(offset: Metres3 = (0.0, 0.0, 0.0), *, space: Literal["object",
 
     position = position + offset
     """
-    return VertexOffset(supply.turned(offset) if space == "object" else offset)
+    return VertexOffset(surface_inputs.turned(offset) if space == "object" else offset)

@@ -6,7 +6,7 @@ from math import pi
 from typing import Literal
 
 from soft_lantern.ir import functions as f
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import Expr, join
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.nodes.definition import Degrees, Direction, Number, Positive, Vector2, Vector3, node
@@ -124,8 +124,12 @@ def convert_space(
 def _to_world(v: Expr, space: str, meaning: str) -> Expr:
     if space == "object":
         if meaning == "normal":
-            return supply.turned_normal(v)
-        return supply.turned(v) + surface_input("object_position") if meaning == "point" else supply.turned(v)
+            return surface_inputs.turned_normal(v)
+        return (
+            surface_inputs.turned(v) + surface_input("object_position")
+            if meaning == "point"
+            else surface_inputs.turned(v)
+        )
     if space in ("view", "tangent"):
         x, y, z = _frame(space)
         turned = x * v.x + y * v.y + z * v.z
@@ -136,8 +140,8 @@ def _to_world(v: Expr, space: str, meaning: str) -> Expr:
 def _from_world(v: Expr, space: str, meaning: str) -> Expr:
     if space == "object":
         if meaning == "normal":
-            return supply.turned_normal_back(v)
-        return supply.turned_back(v - surface_input("object_position") if meaning == "point" else v)
+            return surface_inputs.turned_normal_back(v)
+        return surface_inputs.turned_back(v - surface_input("object_position") if meaning == "point" else v)
     if space in ("view", "tangent"):
         away = v - _origin(space) if meaning == "point" else v
         return join(*(f.dot(axis, away) for axis in _frame(space)))
@@ -147,7 +151,7 @@ def _from_world(v: Expr, space: str, meaning: str) -> Expr:
 def _frame(space: str) -> tuple[Expr, Expr, Expr]:
     """The axes of view or tangent space, of unit length, in world space."""
     if space == "view":
-        return surface_input("camera_right"), surface_input("camera_up"), -supply.forward()
+        return surface_input("camera_right"), surface_input("camera_up"), -surface_inputs.forward()
     return surface_input("tangent_world"), surface_input("bitangent_world"), _NORMAL
 
 

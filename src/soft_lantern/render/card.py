@@ -12,7 +12,7 @@ from soft_lantern.graph.document import Environment, Project
 from soft_lantern.render import props, surface_model
 from soft_lantern.render.frame import Frame, Item, UniformValue, placed_inputs
 from soft_lantern.render.lighting import light_uniforms
-from soft_lantern.render.staging import NO_SHADOW, Looks, StageOptions
+from soft_lantern.render.staging import NO_SHADOW, LoweredMaterials, StageOptions
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import flat_camera
 from soft_lantern.values.images import Image
@@ -39,13 +39,13 @@ def card_frame(
     card: Card,
     size: tuple[int, int],
     options: StageOptions,
-    looks: Looks,
+    lowered_materials: LoweredMaterials,
     environment: Environment,
     time: float = 0.0,
     images: Mapping[str, Image] | None = None,
 ) -> Frame:
     """A look on a card as large as its first texture, every texel a square of whole pixels."""
-    dress = looks.dressed(project, look_id, replace(options, shadow=False), images)
+    dress = lowered_materials.dress(project, look_id, replace(options, shadow=False), images)
     uniforms: dict[str, UniformValue] = {
         k: nearest(v) if isinstance(v, Image) else v for k, v in dress.paint.uniforms.items()
     }

@@ -9,7 +9,7 @@ from soft_lantern.ir.expr import Expr
 from soft_lantern.render.frame import Frame
 
 
-def tally(frame: Frame) -> list[str]:
+def cost_in_words(frame: Frame) -> list[str]:
     """Triangles drawn; what the materials' pixels cost together and at most, light included, by the cost reader."""
     drawn = [item for item in frame.items if item.shown and not item.prop]
     triangles = sum(len(item.mesh.triangles) for item in drawn)

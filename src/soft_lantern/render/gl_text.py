@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from soft_lantern.ir import glsl
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import glsl, surface_inputs
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.render.frame import Paint
@@ -41,10 +40,10 @@ def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
 
     `outside`: pixels that a picture of walls says are inside a cut-out are left out.
     """
-    (colour,) = supply.at_pixel([paint.colour])
+    (colour,) = surface_inputs.at_pixel([paint.colour])
     order = topological([colour])
     uniforms = numbered_uniforms(order)
-    inputs = supply.read_inputs([colour])
+    inputs = surface_inputs.read_inputs([colour])
     declared, locals_ = fragment_inputs(inputs)
     picture = str(DISPLAYED.data)
     if picture in uniforms:
@@ -69,7 +68,7 @@ def vertex_shader(offset: Expr | None, handed_on: tuple[str, ...]) -> WrittenSha
     order = topological(results.values())
     uniforms = numbered_uniforms(order, "v")  # both shaders of a program share the names of uniforms
     text = vertex_program([_HEAD], results, uniforms, _declared(order, uniforms))
-    return WrittenShader(text, uniforms, tuple(supply.read_inputs(list(results.values()))))
+    return WrittenShader(text, uniforms, tuple(surface_inputs.read_inputs(list(results.values()))))
 
 
 def numbered_uniforms(order: list[Expr], letter: str = "u") -> dict[str, str]:

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.numpy_reader import Array, Evaluation, leaf
-from soft_lantern.ir.statistics import Reach, reach_of
+from soft_lantern.ir.statistics import Statistics, statistics_of
 from soft_lantern.render.frame import UniformValue
 from soft_lantern.render.points import Points, at_time
 from soft_lantern.values.colour import linear_to_srgb
@@ -30,14 +30,14 @@ class Measured:
     """One pass: reach and value of every output by "node.port", and on which points."""
 
     points: Points
-    reaches: dict[str, Reach]
+    statistics: dict[str, Statistics]
     values: dict[str, Array]
     time: float
 
     def histogram(self, wire: str) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.float64]]:
         """Counts of finite values in 64 equal bins for each component, (components, 64), and the bins' edges."""
         values = np.atleast_2d(self.values[wire])
-        reach = self.reaches[wire]
+        reach = self.statistics[wire]
         least = max(1e-6, abs(reach.low) * 1e-4)  # a constant gets one bin of a span that floats can divide
         span = (reach.low, max(reach.high, reach.low + least))
         rows = [np.histogram(row[np.isfinite(row)], BINS, span) for row in values]
@@ -61,7 +61,7 @@ class Measuring:
     def __init__(self) -> None:
         self._evaluation = Evaluation()
         self._points: Points | None = None
-        self._reaches: dict[Expr, Reach] = {}
+        self._reaches: dict[Expr, Statistics] = {}
 
     def measure(self, lowered: Lowered, uniforms: Mapping[str, UniformValue], points: Points, time: float) -> Measured:
         """The graph's wires over the points at a moment."""
@@ -74,10 +74,10 @@ class Measuring:
         for expr in wires.values():
             if expr not in kept:
                 known = self._reaches.get(expr) if expr not in fresh else None
-                kept[expr] = known or reach_of(values[expr])
+                kept[expr] = known or statistics_of(values[expr])
         self._reaches = kept
-        reaches = {wire: kept[expr] for wire, expr in wires.items()}
-        return Measured(points, reaches, {w: values[e] for w, e in wires.items()}, time)
+        statistics = {wire: kept[expr] for wire, expr in wires.items()}
+        return Measured(points, statistics, {w: values[e] for w, e in wires.items()}, time)
 
 
 def components_at(value: Array, pixel: int) -> tuple[float, ...]:

@@ -14,14 +14,14 @@ from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import uniform_values
 from soft_lantern.graph.notice import Fix, Notice, Severity
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.surface_inputs import read_inputs
 from soft_lantern.nodes import Role
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
-from soft_lantern.render.staging import Looks, StageOptions, object_inputs, placed_parts
+from soft_lantern.render.staging import LoweredMaterials, StageOptions, object_inputs, placed_parts
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.primitives import FINEST, primitive
 from soft_lantern.scene.refine import halved
@@ -52,7 +52,7 @@ def coarseness(
     mesh: Mesh, inputs: Mapping[str, tuple[float, ...]], offset: Expr, uniforms: Mapping[str, UniformValue]
 ) -> Coarseness:
     """Compares the offset in the middle of edges with the mean of what it is at their ends."""
-    move = supply.at_vertex(offset)
+    move = surface_inputs.at_vertex(offset)
     leaves = vertex_leaves(mesh, {"offset": move}, inputs, uniforms)
     triangles = mesh.triangles[:: max(len(mesh.triangles) // MOST_TRIANGLES, 1)]
     edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
@@ -75,7 +75,7 @@ def unfit_meshes(
     scene: Scene,
     models: Mapping[str, Model],
     camera: Camera,
-    looks: Looks,
+    lowered_materials: LoweredMaterials,
     images: Mapping[str, Image] | None = None,
     only: str = "",
     time: float = 0.0,
@@ -99,8 +99,8 @@ def unfit_meshes(
             found = look(project, look_id)
             if found is None or (only and found.material.id != only) or (found.material.id, thing.asset) in told:
                 continue
-            lowered = looks.lowered(found.material)
-            dress = looks.dressed(project, look_id, StageOptions(), images)
+            lowered = lowered_materials.lowered(found.material)
+            dress = lowered_materials.dress(project, look_id, StageOptions(), images)
             for missing in sorted(dress.paint.hidden_in - cut_outs):
                 if (found.material.id, missing) not in told:
                     told.add((found.material.id, missing))

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.graph.document import Scene
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import const
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import Array, leaf
@@ -52,7 +52,7 @@ def point_under(
     """
     weights = np.asarray([hit.weights])
     inputs = {**frame_inputs(camera, size), **of_object}
-    wanted = supply.still_vertex()
+    wanted = surface_inputs.still_vertex()
     vertices = shaded_vertices(hit.mesh, wanted, vertex_leaves(hit.mesh, wanted, inputs, {}))
     corners = hit.mesh.triangles[hit.triangle]
     leaves: dict[str, Array] = {name: leaf(value) for name, value in inputs.items()}
@@ -139,7 +139,9 @@ def on_objects(
             item, reach = Item(mesh, of_object, paint), depth if mine else np.full(count, np.inf)
             hits = drawn(item, of_frame, camera.view_projection, size, reach)
             leaves = pixel_leaves(hits, {**of_frame, **of_object}, size)
-            leaves |= derived([*DERIVED, *(n for n in supply.derived_inputs() if n.endswith(("_dx", "_dy")))], leaves)
+            leaves |= derived(
+                [*DERIVED, *(n for n in surface_inputs.derived_inputs() if n.endswith(("_dx", "_dy")))], leaves
+            )
             if not mine:
                 others[hits.pixels] = np.minimum(others[hits.pixels], leaves["surface_depth"])
                 continue

@@ -16,7 +16,7 @@ from soft_lantern.ir.expr import Expr, topological
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.ramp import GRADIENT_AT
 from soft_lantern.render.points import at_time, on_objects
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -41,7 +41,7 @@ def usage_of(
     models: Mapping[str, Model],
     view: View,
     images: Mapping[str, Image],
-    looks: Looks,
+    lowered_materials: LoweredMaterials,
     time: float = 0.0,
 ) -> Usage:
     """What the stage reads of a gradient, over the pixels that it sees; beyond 0 to 1 as the lookup says."""
@@ -54,7 +54,7 @@ def usage_of(
             continue
         for names, look_id in _dressed_parts(project, thing, held[thing.asset]):
             known = look(project, look_id)
-            lowered = looks.lowered(known.material) if known else None
+            lowered = lowered_materials.lowered(known.material) if known else None
             reads = list(_lookups(lowered, known, gradient_id)) if lowered and known else []
             if not reads or not lowered or not known:
                 continue

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.errors import LanternError
-from soft_lantern.ir import surface_inputs as supply
+from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.mip_levels import changes_worked_out
 from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
@@ -168,8 +168,8 @@ def drawn(
 ) -> Hits:
     """Where an item is nearer than `depth` in a picture, and what its triangles carry there.
 
-    `of_frame`: the inputs of `ir.supply.OF_FRAME`; `shared`: values of uniforms that are not the paint's own. `order`:
-    the triangles in an order in which all of them count, not the nearest alone.
+    `of_frame`: the inputs of `ir.surface_inputs.OF_FRAME`; `shared`: values of uniforms that are not the paint's
+    own. `order`: the triangles in an order in which all of them count, not the nearest alone.
     """
     carried = _placed(item, of_frame, shared or {})
     clip = _clip(carried["position_world"], view_projection)
@@ -181,7 +181,7 @@ def drawn(
 def _placed(
     item: Item, of_frame: Mapping[str, tuple[float, ...]], shared: Mapping[str, UniformValue]
 ) -> dict[str, npt.NDArray[np.float64]]:
-    wanted = supply.vertex(item.paint.offset)
+    wanted = surface_inputs.vertex(item.paint.offset)
     leaves = vertex_leaves(item.mesh, wanted, {**of_frame, **item.inputs}, {**shared, **item.uniforms})
     return shaded_vertices(item.mesh, wanted, leaves)
 
@@ -254,7 +254,7 @@ def _pixel_place(pixels: npt.NDArray[np.int64], size: tuple[int, int]) -> Array:
 
 def derived(names: list[str], leaves: Mapping[str, Array]) -> dict[str, Array]:
     """Inputs that pixels work out, by name."""
-    exprs = {name: supply.derived_inputs()[name] for name in names}
+    exprs = {name: surface_inputs.derived_inputs()[name] for name in names}
     values = evaluate(exprs.values(), leaves)
     return {name: values[expr] for name, expr in exprs.items()}
 
@@ -263,7 +263,7 @@ def read_paint(
     paint: Paint, inputs: Mapping[str, Array], count: int, uniforms: Mapping[str, UniformValue] | None = None
 ) -> npt.NDArray[np.float32]:
     """Linear RGBA of a paint where the inputs are, (n, 4); `uniforms` are its own where none are given."""
-    (colour,) = changes_worked_out(supply.at_pixel([paint.colour]))
+    (colour,) = changes_worked_out(surface_inputs.at_pixel([paint.colour]))
     leaves, values = dict(inputs), paint.uniforms if uniforms is None else uniforms
     for expr in topological([colour]):
         if expr.op is Op.UNIFORM and str(expr.data) not in leaves:

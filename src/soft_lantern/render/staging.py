@@ -94,7 +94,7 @@ class Dress:
     receives: bool
 
 
-class Looks:
+class LoweredMaterials:
     """Lowered materials, remembered while the material's graph stays the same object.
 
     A new value typed into a node makes a new material with the same expressions, so nothing compiles again.
@@ -108,7 +108,7 @@ class Looks:
         """The material as expressions."""
         return self._lowered(material)
 
-    def dressed(
+    def dress(
         self, project: Project, look_id: str, options: StageOptions, images: Mapping[str, Image] | None = None
     ) -> Dress:
         """How something wearing that instance or material is drawn; plain grey where it is missing."""
@@ -270,7 +270,7 @@ def frame_of(
     camera: Camera,
     size: tuple[int, int],
     options: StageOptions,
-    looks: Looks,
+    lowered_materials: LoweredMaterials,
     time: float = 0.0,
     samples: int = 0,
     images: Mapping[str, Image] | None = None,
@@ -290,7 +290,7 @@ def frame_of(
         for name, mesh, matrix in placed_parts(thing, model):
             look_id = worn(project, thing, name)
             if look_id not in dresses:
-                dresses[look_id] = looks.dressed(project, look_id, options, images)
+                dresses[look_id] = lowered_materials.dress(project, look_id, options, images)
             dress = dresses[look_id]
             apart = options.solo[0] and options.solo not in ((thing.id, ""), (thing.id, name))
             shown = not (name in thing.hidden or "" in thing.hidden or apart)

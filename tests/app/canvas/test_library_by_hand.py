@@ -162,8 +162,8 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     assert (settled(window) != before).any(axis=2).mean() > 0.05
     texture = next(t for t in session.project.textures.values() if t.name == "Moss")
     assert texture.encoding == "colour"
-    until(lambda: window.build.answer and f"{image}.colour" in window.build.answer.measured.reaches)
-    mean = window.build.answer.measured.reaches[f"{image}.colour"].mean  # type: ignore[union-attr]
+    until(lambda: window.build.answer and f"{image}.colour" in window.build.answer.measured.statistics)
+    mean = window.build.answer.measured.statistics[f"{image}.colour"].mean  # type: ignore[union-attr]
     row = canvas.spread.slips[image].row("texture", is_output=False)
     assert row and row.words == "Moss"
     canvas.typing.type_into(canvas.spread.slips[image], row)
@@ -172,7 +172,7 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     as_data.trigger()
     menu.close()
     assert session.project.textures[texture.id].encoding == "data"
-    until(lambda: window.build.answer and window.build.answer.measured.reaches[f"{image}.colour"].mean > mean + 0.05)
+    until(lambda: window.build.answer and window.build.answer.measured.statistics[f"{image}.colour"].mean > mean + 0.05)
     session.undo.undo()
     assert session.project.textures[texture.id].encoding == "colour"
 

@@ -10,7 +10,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QAction, QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDialogButtonBox
+from PyQt6.QtWidgets import QComboBox, QDialogButtonBox
 
 from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
@@ -457,6 +457,12 @@ def test_a_glow_in_stops_goes_above_white(window: MainWindow) -> None:
     assert session.project.instances["cool_mint"].values["exponent"] == 60.0 and slider.value == 60.0
 
 
+def chosen_in(box: QComboBox, text: str) -> None:
+    """A line of a drop-down, taken as a hand would."""
+    box.setCurrentIndex(box.findText(text))
+    box.activated.emit(box.currentIndex())
+
+
 def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: MainWindow) -> None:
     session, bottom = window.session, window.build.bottom
     session.open_material("height_ramp")
@@ -472,7 +478,7 @@ def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: M
     bottom.keep_preset("As it was")
     bottom.shelf.value_wanted.emit("roughness", 0.1)
     assert session.project.materials["height_ramp"].parameter("roughness").default == 0.1  # type: ignore[union-attr]
-    bottom.take_preset("As it was")
+    chosen_in(bottom.presets, "As it was")
     assert session.project.materials["height_ramp"].parameter("roughness").default == 0.7  # type: ignore[union-attr]
     window.tune.select("amber_hour")
     offered = [a.text() for a in window.tune.value_commands.preset_menu().actions()]
@@ -481,6 +487,8 @@ def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: M
     action.trigger()
     assert "spread" not in session.project.instances["amber_hour"].values  # it is what it inherits anyway
     assert all_values(look(session.project, "amber_hour"))["spread"] == 4.0  # type: ignore[arg-type]
+    chosen_in(bottom.presets, "Remove As it was")
+    assert not session.project.materials["height_ramp"].presets and bottom.presets.findText("As it was") < 0
 
 
 def test_what_changed_since_the_last_save_is_shown_with_pictures(window: MainWindow) -> None:

@@ -482,7 +482,7 @@ def test_the_same_window_lives_without_a_screen() -> None:
 def wire_reads(window: MainWindow, wire: str) -> bool:
     """Whether the newest measures of the open graph are in and know a wire."""
     answer = window.build.answer
-    return answer is not None and answer.material is window.session.material and wire in answer.measured.reaches
+    return answer is not None and answer.material is window.session.material and wire in answer.measured.statistics
 
 
 def test_planted_mistakes_are_found_and_mended_by_mouse_alone(window: MainWindow) -> None:

@@ -16,7 +16,7 @@ from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Note, port_ref
-from soft_lantern.ir.statistics import Reach
+from soft_lantern.ir.statistics import Statistics
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Conversion, Kind, components
 
@@ -55,7 +55,7 @@ def thumbnail_of(image: QImage) -> Thumbnail:
 class Measures:
     """What a range strip shows of an output: measured reach, expected range, the probed value."""
 
-    reach: Reach
+    reach: Statistics
     expected: tuple[float, float] | None
     traced: tuple[float, ...] | None
 

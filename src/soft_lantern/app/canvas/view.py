@@ -142,9 +142,9 @@ class CanvasView(QWidget):
     def measures(self, wire: str) -> Measures | None:
         """What is known of an output, as its strip shows it."""
         answer = self.answer
-        if answer is None or wire not in answer.measured.reaches:
+        if answer is None or wire not in answer.measured.statistics:
             return None
-        return Measures(answer.measured.reaches[wire], answer.expected.get(wire), answer.trace.get(wire))
+        return Measures(answer.measured.statistics[wire], answer.expected.get(wire), answer.trace.get(wire))
 
     def health(self, wire: str) -> Health:
         """Whether what leaves an output is as it should be."""

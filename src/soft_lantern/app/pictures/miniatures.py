@@ -15,7 +15,7 @@ from soft_lantern.graph.document import Asset, Project, StageObject, View, chang
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.render.frame import Frame, Picture
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
@@ -38,7 +38,7 @@ class Miniatures(QObject):
         """`place`: a name for the worker that no other queue has."""
         super().__init__(parent)
         self.session, self.worker, self.place = session, worker, place
-        self._looks = Looks()
+        self._lowered_materials = LoweredMaterials()
         self._waiting: dict[object, Callable[[], Frame]] = {}
         self._busy = False
         self._round = 0
@@ -61,7 +61,9 @@ class Miniatures(QObject):
         project = changed(project, assets={**project.assets, asset.id: asset})
         sky = session.scene.environment.sky if session.scene else "studio soft"
         cell = sheet.Cell(look_id, asset.id, sky, ("", ""))
-        make = sheet.frame_maker(project, cell, models, (side, side), self._looks, dict(session.images), view)
+        make = sheet.frame_maker(
+            project, cell, models, (side, side), self._lowered_materials, dict(session.images), view
+        )
         self._waiting[key] = lambda: plain(make())
         self._next()
 

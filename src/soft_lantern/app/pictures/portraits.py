@@ -9,7 +9,7 @@ from soft_lantern.app.pictures.miniatures import Miniatures, shown_on
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Project
-from soft_lantern.graph.instances.family import family
+from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.look_tree import look_choices, shape_of
 from soft_lantern.graph.instances.values import look
 from soft_lantern.render.worker import RenderWorker
@@ -63,7 +63,9 @@ class Portraits(QObject):
         """The instances that are others than before, and all that inherit from them."""
         known = before.instances
         other = [i.id for i in project.instances.values() if known.get(i.id) is not i]
-        return list(dict.fromkeys(each for i in other for each in (i, *(below.id for below in family(project, i)))))
+        return list(
+            dict.fromkeys(each for i in other for each in (i, *(below.id for below in descendants(project, i))))
+        )
 
     def _drop_gone(self) -> None:
         gone = self.images.keys() - {look_id for look_id, _ in look_choices(self.session.project)}

@@ -17,8 +17,8 @@ from soft_lantern.graph.document import Project, Scene
 from soft_lantern.graph.instances.picks import wearing, worn
 from soft_lantern.render.card import card_frame
 from soft_lantern.render.frame import Frame, LinearPixels, Picture
-from soft_lantern.render.frame_cost import tally
-from soft_lantern.render.staging import Looks, frame_of
+from soft_lantern.render.frame_cost import cost_in_words
+from soft_lantern.render.staging import LoweredMaterials, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
 
 SAMPLES = 4
@@ -44,7 +44,7 @@ class ScenePictures(QObject):
         """Whether the picture is one of full quality, of how things are now."""
         self.pace = Pace()
         self._asked = 0
-        self._looks = Looks()
+        self._lowered_materials = LoweredMaterials()
 
     @property
     def scene(self) -> Scene | None:
@@ -65,7 +65,7 @@ class ScenePictures(QObject):
         def made() -> Frame:
             frame = make()
             if figures:
-                costs[:] = tally(frame)
+                costs[:] = cost_in_words(frame)
             return frame
 
         def deliver(picture: Picture) -> None:
@@ -84,7 +84,7 @@ class ScenePictures(QObject):
         scene = project.scenes.get(self.session.scene_id) or self.scene
         assert scene
         models, images = dict(self.session.models), dict(self.session.images)
-        options, looks, at = sight.options, self._looks, sight.time
+        options, looks, at = sight.options, self._lowered_materials, sight.time
         if sight.card:
             card, look_id = sight.card, self.look_on_card(sight)
             environment = scene.environment

@@ -21,7 +21,7 @@ from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.points import Points, flat_card, on_objects
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -88,7 +88,7 @@ class Answers:
     """Works out one answer after another, keeping what the next may share. On one thread at a time."""
 
     def __init__(self) -> None:
-        self._looks = Looks()
+        self._lowered_materials = LoweredMaterials()
         self._measuring, self._probing = Measuring(), Measuring()
         self._card = flat_card(SIDE)
         self._seen: tuple[object, Points | None] = (None, None)
@@ -98,7 +98,7 @@ class Answers:
     def answer(self, question: Question) -> Answer:
         """The answer to a question."""
         material = question.material
-        lowered = self._looks.lowered(material)
+        lowered = self._lowered_materials.lowered(material)
         uniforms = uniform_values(lowered, material, question.values, question.images)
         measured = self._measuring.measure(lowered, uniforms, self._points(question), question.time)
         trace: dict[str, tuple[float, ...]] = {}
@@ -113,7 +113,7 @@ class Answers:
             self._thumbnails(material, lowered, measured, question.clip_view),
             trace,
             lowered,
-            check_material(material, lowered, measured.reaches, measured.values, question.images)
+            check_material(material, lowered, measured.statistics, measured.values, question.images)
             + with_accepted(material, self._coarse(question)),
         )
 
@@ -134,7 +134,14 @@ class Answers:
         if self._coarse_of[0] != key:
             camera = camera_for(scene.view, (SIDE, SIDE))
             found = unfit_meshes(
-                project, scene, models, camera, self._looks, question.images, question.material.id, question.time
+                project,
+                scene,
+                models,
+                camera,
+                self._lowered_materials,
+                question.images,
+                question.material.id,
+                question.time,
             )
             self._coarse_of = (key, list(found))
         return self._coarse_of[1]

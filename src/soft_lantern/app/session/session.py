@@ -35,7 +35,7 @@ from soft_lantern.graph.document import (
     with_records,
     without_record,
 )
-from soft_lantern.graph.instances.picks import dressed, most_worn, worn_materials
+from soft_lantern.graph.instances.picks import most_worn, with_worn, worn_materials
 from soft_lantern.graph.instances.values import edited_graph
 from soft_lantern.graph.notice import Notice
 from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene
@@ -166,7 +166,7 @@ class Session(QObject):
 
     def dress_part(self, object_id: str, part: str, look_id: str) -> None:
         """Let a part of an object, "" for the whole, wear a look or pick; "" takes off what it wore."""
-        self.edit_scene("Dress", lambda scene: dressed(scene, object_id, part, look_id))
+        self.edit_scene("Dress", lambda scene: with_worn(scene, object_id, part, look_id))
 
     def _put(self, project: Project) -> None:
         """Make a project the present one: what an edit, undo and redo come to."""

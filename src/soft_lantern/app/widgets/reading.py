@@ -57,7 +57,7 @@ class Reading(QWidget):
         traced: tuple[float, ...] | None,
     ) -> None:
         """Show one output of the last pass."""
-        reach = measured.reaches[wire]
+        reach = measured.statistics[wire]
         self.title.setText(f"{title}, measured on {measured.points.words}")
         counts, edges = measured.histogram(wire)
         self.histogram.show_counts(counts, (float(edges[0]), float(edges[-1])), reach.mean, expected)

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.errors import BadEdit, BadValue
+from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.ramps.images import Colours, colours_at, in_order, oklab_of
 
@@ -76,13 +76,6 @@ def rotated(gradient: Gradient, by: float) -> Gradient:
     seam = [Stop(at=by, colour=_four(last)), Stop(at=by, colour=_four(first))]
     kept = [stop for stop in stops if abs(stop.at - by) > JUST_BEFORE and stop.at > 0.0]
     return changed(gradient, stops=tuple(sorted([ends[0], *kept, *seam, ends[1]], key=lambda stop: stop.at)))
-
-
-def without_stop(gradient: Gradient, place: int) -> Gradient:
-    """The gradient without one of its stops. Raises BadEdit where it is the last."""
-    if len(gradient.stops) <= 1:
-        raise BadEdit(f"{gradient.name} keeps its last stop")
-    return changed(gradient, stops=tuple(s for n, s in enumerate(gradient.stops) if n != place))
 
 
 def fitted_gradient(colours: npt.ArrayLike, tolerance: float, gradient: Gradient) -> tuple[Gradient, float]:

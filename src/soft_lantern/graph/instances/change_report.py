@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from soft_lantern.graph.document import Instance, Material, Project
-from soft_lantern.graph.instances.family import family, outside, value_of
+from soft_lantern.graph.instances.family import descendants, outside, value_of
 from soft_lantern.graph.instances.values import Look, fits, look
 from soft_lantern.graph.parameters.edits import limits_in_words
 from soft_lantern.values.kinds import Value
@@ -32,7 +32,7 @@ def effects(before: Project, after: Project, material_id: str, *, graphs: bool =
     if was is None or now is None:
         return []
     found: list[Effect] = []
-    for instance in family(after, material_id):
+    for instance in descendants(after, material_id):
         old = before.instances.get(instance.id)
         if old is None:
             continue

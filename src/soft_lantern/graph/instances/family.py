@@ -279,7 +279,7 @@ def with_parameter(project: Project, material_id: str, parameter: Parameter) -> 
     if old.kind is new.kind:
         return project
     instances = dict(project.instances)
-    for instance in family(project, material.id):
+    for instance in descendants(project, material.id):
         value = instance.values.get(new.id)
         follows = converted_value(value, old, new) if value is not None and fits(old, value) else None
         if follows is not None:
@@ -287,7 +287,7 @@ def with_parameter(project: Project, material_id: str, parameter: Parameter) -> 
     return changed(project, instances=instances)
 
 
-def family(project: Project, parent_id: str) -> Iterable[Instance]:
+def descendants(project: Project, parent_id: str) -> Iterable[Instance]:
     """Every instance below a material or instance, parents before their children."""
     waiting, seen = list(reversed(children(project, parent_id))), {parent_id}
     while waiting:

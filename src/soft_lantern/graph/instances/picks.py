@@ -55,7 +55,7 @@ def put_pick(project: Project, pick: Pick) -> Project:
     return changed(project, picks={**project.picks, pick.id: pick})
 
 
-def dressed(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
+def with_worn(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
     """The scene with a part of an object, "" for the whole, wearing a look or pick; "" takes off what it wore."""
 
     def clad(thing: StageObject) -> StageObject:

@@ -19,7 +19,7 @@ from soft_lantern.graph.notices import fixes
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.interval import Interval, may_be_zero
 from soft_lantern.ir.numpy_reader import Array
-from soft_lantern.ir.statistics import SLACK, Reach
+from soft_lantern.ir.statistics import SLACK, Statistics
 from soft_lantern.ir.surface_inputs import read_inputs
 from soft_lantern.nodes import NodeType, Role
 from soft_lantern.values.kinds import Kind
@@ -35,7 +35,7 @@ class Case:
     material: Material
     lowered: Lowered
     bounds: Mapping[Expr, Interval]
-    reaches: Mapping[str, Reach] = field(default_factory=dict)
+    statistics: Mapping[str, Statistics] = field(default_factory=dict)
     values: Mapping[str, Array] = field(default_factory=dict)
 
     def brightest(self, wire: str) -> float | None:
@@ -56,7 +56,7 @@ class Case:
         mend: tuple[Fix, ...] = (),
     ) -> Notice:
         """A notice at a node, with the measured and the possible range of what it speaks of."""
-        reach = self.reaches.get(wire)
+        reach = self.statistics.get(wire)
         bound = self.bounds.get(expr) if expr is not None else None
         return Notice(
             severity,
@@ -174,9 +174,9 @@ def _with_lost_values(case: Case, node_id: str, node: Node, node_type: NodeType,
 
 def _lost(case: Case, node_id: str, node_type: NodeType) -> int:
     incoming = [case.material.wires.get(port_ref(node_id, p.name), "") for p in node_type.inputs]
-    if any(case.reaches[wire].not_finite for wire in incoming if wire in case.reaches):
+    if any(case.statistics[wire].not_finite for wire in incoming if wire in case.statistics):
         return 0
-    outgoing = [case.reaches.get(port_ref(node_id, p.name)) for p in node_type.outputs]
+    outgoing = [case.statistics.get(port_ref(node_id, p.name)) for p in node_type.outputs]
     return max((reach.not_finite for reach in outgoing if reach), default=0)
 
 
@@ -219,7 +219,7 @@ def _left_ranges(case: Case, used: set[str]) -> Iterator[Notice]:
         reader = node_and_port(into)[0]
         if out not in case.lowered.wires or out in told or reader not in used or node_id not in material.nodes:
             continue
-        expr, reach = case.lowered.wires[out], case.reaches.get(out)
+        expr, reach = case.lowered.wires[out], case.statistics.get(out)
         bound = case.bounds[expr]
         now = reach is not None and reach.leaves(expected)
         if not now and not _leaves(bound, expected):

@@ -14,7 +14,7 @@ from soft_lantern.graph.notices.diagnosis import Case, diagnose
 from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
-from soft_lantern.ir.statistics import Reach
+from soft_lantern.ir.statistics import Statistics
 from soft_lantern.nodes import Role
 from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Kind, fitted
@@ -34,7 +34,7 @@ def check_project(project: Project, images: Mapping[str, Image] | None = None) -
 def check_material(
     material: Material,
     lowered: Lowered | None = None,
-    reaches: Mapping[str, Reach] | None = None,
+    statistics: Mapping[str, Statistics] | None = None,
     values: Mapping[str, Array] | None = None,
     images: Mapping[str, Image] | None = None,
 ) -> list[Notice]:
@@ -47,7 +47,7 @@ def check_material(
             found.append(Notice(Severity.ERROR, "parameter", trouble, material.id))
     wired = [*lowered.wires.values(), *lowered.inputs.values()]
     known = bounds(wired, uniform_bounds(material, lowered, images))
-    found += diagnose(Case(material, lowered, known, reaches or {}, values or {}))
+    found += diagnose(Case(material, lowered, known, statistics or {}, values or {}))
     return with_accepted(material, found)
 
 

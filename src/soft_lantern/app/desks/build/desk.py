@@ -222,7 +222,7 @@ class BuildDesk(QWidget):
 
     def _read(self) -> None:
         wire, answer = self.canvas.selected_output(), self.answer
-        if answer is None or wire not in answer.measured.reaches:
+        if answer is None or wire not in answer.measured.statistics:
             self.reading.show_nothing()
             self._show_wire()
             return
@@ -244,8 +244,8 @@ class BuildDesk(QWidget):
         """Let the stage show the selected wire, where that is asked for."""
         wire, answer = self.canvas.selected_output(), self.answer
         view = None
-        if self.wire_box.shown and answer and wire in answer.measured.reaches:
-            reach = answer.measured.reaches[wire]
+        if self.wire_box.shown and answer and wire in answer.measured.statistics:
+            reach = answer.measured.statistics[wire]
             scale, channel = self.wire_box.scale, self.wire_box.channel
             view = WireView(answer.material.id, wire, scale, channel, reach.low, reach.high)
         if view != self.stage.modes.sight.options.wire:

@@ -80,8 +80,9 @@ class ParameterShelf(QWidget):
         ]
         chosen = self.values_of.currentData()
         fill(self.values_of, entries, chosen if chosen in [i for _, i in entries] else material.id if material else "")
-        kept = [(preset.name, preset.name) for preset in (material.presets if material else ())]
-        fill(self.presets, [("Presets", ""), *kept, ("Keep as a preset…", "+")], "")
+        kept = [preset.name for preset in (material.presets if material else ())]
+        offered = [("Presets", ""), *((name, f"take {name}") for name in kept), ("Keep as a preset…", "keep")]
+        fill(self.presets, offered + [(f"Remove {name}", f"remove {name}") for name in kept], "")
         self._refresh_values()
 
     def edit_parameter(self, parameter_id: str) -> None:
@@ -145,14 +146,16 @@ class ParameterShelf(QWidget):
             self._edit(f"Take preset {name}", defaults)
 
     def _preset_chosen(self) -> None:
-        chosen = self.presets.currentData()
+        wish, _, name = str(self.presets.currentData()).partition(" ")
         self.presets.setCurrentIndex(0)
-        if chosen == "+":
+        if wish == "keep":
             name, given = QInputDialog.getText(self, "Keep as a preset", "Name")
             if given:
                 self.keep_preset(name)
-        elif chosen:
-            self.take_preset(chosen)
+        elif wish == "take":
+            self.take_preset(name)
+        elif wish == "remove":
+            self._edit(f"Remove preset {name}", lambda m: parameters.remove_preset(m, name))
 
     def _change_instances(self, name: str, edit: Callable[[Project], Project]) -> None:
         """Make an edit; where it changes instances, only after its report was accepted."""

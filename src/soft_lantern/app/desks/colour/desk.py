@@ -39,7 +39,7 @@ from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
 from soft_lantern.graph.ramps.users import users_of
 from soft_lantern.render.ramp_usage import Usage, usage_of
-from soft_lantern.render.staging import Looks
+from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import RenderWorker
 
 PALETTE_FILES = "Palettes (*.gpl *.json)"
@@ -68,7 +68,7 @@ class ColourDesk(QWidget):
         self.used_by = linked_label()
         self.used_by.setToolTip("Click to open it, with a scene where it is worn")
         self.used_by.linkActivated.connect(self.show_user)
-        self._looks = Looks()
+        self._lowered_materials = LoweredMaterials()
         self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
         self._measuring = single_shot(self, 120, self._measure)
         self._lay_out()
@@ -215,7 +215,7 @@ class ColourDesk(QWidget):
         """Measure which part of the chosen gradient the stage uses, beside the window."""
         session, chosen = self.session, self.chosen
         project, scene, models, view = session.project, session.scene, dict(session.models), session.view
-        images, looks = dict(session.images), self._looks
+        images, looks = dict(session.images), self._lowered_materials
         if scene is None or chosen not in project.gradients:
             return
         self._usage.ask(

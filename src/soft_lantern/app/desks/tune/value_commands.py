@@ -17,7 +17,7 @@ from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Project
-from soft_lantern.graph.instances.family import clamped, copied, family, pasted, with_lock
+from soft_lantern.graph.instances.family import clamped, copied, descendants, pasted, with_lock
 from soft_lantern.graph.instances.values import look, override, reset
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
@@ -123,7 +123,7 @@ class ValueCommands(QObject):
         """Write the values of the selected family's instances as CSV or JSON."""
         material = self.selection.material
         if material and self.session.attempt(lambda: write_table(self.session.project, material.id, path)):
-            count = len(list(family(self.session.project, material.id)))
+            count = len(list(descendants(self.session.project, material.id)))
             self.session.told.emit(f"Wrote the values of {count} instances of {material.name} to {path}")
 
     def import_values(self) -> None:
