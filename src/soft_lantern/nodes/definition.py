@@ -240,7 +240,7 @@ def node(
 
     def register(function: Callable[..., Any]) -> Callable[..., Any]:
         key = function.__name__.rstrip("_")
-        hints = typing.get_type_hints(function, include_extras=True)
+        hints: dict[str, Any] = inspect.get_annotations(function, eval_str=True)
         inputs, settings = [], []
         for name, parameter in inspect.signature(function).parameters.items():
             given = None if parameter.default is inspect.Parameter.empty else parameter.default
@@ -278,7 +278,7 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
     assert node_type.repeat
     setting = next(s for s in node_type.settings if s.name == node_type.repeat.setting)
     count = int(chosen if chosen in setting.choices else setting.default)
-    hints = typing.get_type_hints(node_type.function, include_extras=True)
+    hints = inspect.get_annotations(node_type.function, eval_str=True)
     inputs: list[Port] = []
     for name, parameter in inspect.signature(node_type.function).parameters.items():
         if parameter.kind is inspect.Parameter.VAR_POSITIONAL:

@@ -13,8 +13,6 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
-from lark import Lark, Token, Tree
-from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
 
 from soft_lantern.errors import BadValue
 from soft_lantern.ir import functions as f
@@ -43,7 +41,6 @@ NUMBER: /(\d+\.\d*|\.\d+|\d+)([eE][+-]?\d+)?[fF]?/
 NAME: /[A-Za-z_][A-Za-z0-9_]*/
 %ignore /\s+/
 """
-_PARSER = Lark(_GRAMMAR, parser="lalr", propagate_positions=True)
 
 _BINARY = {"add": Op.ADD, "subtract": Op.SUB, "multiply": Op.MUL, "divide": Op.DIV, "and_": Op.AND, "or_": Op.OR}
 _COMPARED: dict[str, Callable[[Expr, Expr], Expr]] = {
@@ -70,13 +67,24 @@ class FormulaError(BadValue):
         self.column = column
 
 
+@functools.cache
+def _parser() -> Any:
+    """Made when the first formula is met, for it takes longer than all the rest of a short command."""
+    from lark import Lark
+
+    return Lark(_GRAMMAR, parser="lalr", propagate_positions=True)
+
+
 @functools.lru_cache(maxsize=2048)
-def parse(text: str) -> Tree[Token]:
-    """The formula as a tree. Raises FormulaError."""
+def parse(text: str) -> Any:
+    """The formula as lark's tree. Raises FormulaError."""
     if len(text) > LONGEST:
         raise FormulaError(f"a formula has at most {LONGEST} characters", LONGEST)
+    parser = _parser()
+    from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+
     try:
-        return _PARSER.parse(text)
+        return parser.parse(text)
     except UnexpectedEOF:
         raise FormulaError("something is missing at the end", len(text) + 1) from None
     except UnexpectedCharacters as error:
@@ -93,7 +101,7 @@ def free_names(text: str) -> list[str]:
     found: dict[str, None] = {}
     for tree in parse(text).iter_subtrees():
         if tree.data == "name":
-            token = _token(tree)
+            token = tree.children[0]
             trouble = trouble_with_identifier(str(token))
             if trouble:
                 raise FormulaError(f"“{token}” {trouble}", token.column or 1)
@@ -161,12 +169,6 @@ def result_kind(node_type: NodeType, inputs: Mapping[str, Kind]) -> Kind | None:
     return {Type.FLOAT: Kind.NUMBER, Type.VEC2: Kind.VECTOR2, Type.VEC3: Kind.VECTOR3}[built.type]
 
 
-def _token(tree: Tree[Token]) -> Token:
-    token = tree.children[0]
-    assert isinstance(token, Token)
-    return token
-
-
 def _build(node: Any, values: Mapping[str, Expr]) -> Expr:
     name, column = str(node.data), node.meta.column
     if name == "number":
@@ -198,7 +200,7 @@ def _choice(condition: Expr, yes: Expr, no: Expr) -> Expr:
     return f.select(condition, *(f.splat(e, width) if e.type is Type.FLOAT else e for e in (yes, no)))
 
 
-def _part(value: Expr, token: Token) -> Expr:
+def _part(value: Expr, token: Any) -> Expr:
     letters = str(token)
     for names in ("xyzw", "rgba", "stpq"):
         if set(letters) <= set(names) and len(letters) <= 4:
@@ -212,7 +214,7 @@ def _part(value: Expr, token: Token) -> Expr:
         raise FormulaError(str(error), token.column or 1) from None
 
 
-def _call(token: Token, arguments: list[Expr]) -> Expr:
+def _call(token: Any, arguments: list[Expr]) -> Expr:
     name, column = str(token), token.column or 1
     try:
         if name in ("vec2", "vec3", "vec4"):

@@ -159,10 +159,11 @@ def _kernel(band: int, width: int, height: int) -> Floats:
     The last band is for diffuse surfaces. Others mirror by GGX, with the view along the normal (Karis 2013).
     """
     down = (np.arange(height) + 0.5) / height * np.pi
-    turn = np.arange(width) / width * 2 * np.pi
+    upper = down[: height // 2]  # what the lower half gets is the same upside down
+    turn = np.arange(width // 2 + 1) / width * 2 * np.pi  # and to the left as to the right
     cosine = (
-        np.sin(down)[:, None, None] * np.sin(down)[None, :, None] * np.cos(turn)
-        + np.cos(down)[:, None, None] * np.cos(down)[None, :, None]
+        np.sin(upper)[:, None, None] * np.sin(down)[None, :, None] * np.cos(turn)
+        + np.cos(upper)[:, None, None] * np.cos(down)[None, :, None]
     )
     weight = np.maximum(cosine, 0) * np.sin(down)[None, :, None]
     bands = surface_model.SCATTERED_BANDS
@@ -171,8 +172,10 @@ def _kernel(band: int, width: int, height: int) -> Floats:
         at = uniform("cosine", Type.FLOAT)
         density = surface_model.ggx(const((band / (bands - 1)) ** 2), at)
         weight *= evaluate([density], {"cosine": half.ravel()}, np.float64)[density].reshape(half.shape)
-    weight /= weight.sum(axis=(1, 2), keepdims=True)
-    return np.ascontiguousarray(np.fft.rfft(weight, axis=2).real.transpose(2, 0, 1))
+    spectrum = np.fft.rfft(np.concatenate([weight, weight[:, :, -2:0:-1]], axis=2), axis=2).real
+    spectrum /= spectrum[:, :, :1].sum(axis=1, keepdims=True)
+    whole = np.concatenate([spectrum, spectrum[::-1, ::-1]])
+    return np.ascontiguousarray(whole.transpose(2, 0, 1))
 
 
 def _convolved(grid: Floats, kernel: Floats) -> Floats:

@@ -1,0 +1,1 @@
+"""What the headless commands do, one module a job. `cli.py` says what they take and how they end."""
