@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, Commands, through
 from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
 from soft_lantern.app.desks.colour.desk import COLOUR_COMMANDS, ColourDesk
+from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
@@ -44,7 +45,6 @@ from soft_lantern.graph.document import changed
 from soft_lantern.graph.notice import Notice, counted
 from soft_lantern.render.worker import RenderWorker
 
-Desk = BuildDesk | ColourDesk | TuneDesk | DressDesk
 DESKS: dict[str, tuple[type[Desk], Commands]] = {
     "Build": (BuildDesk, BUILD_COMMANDS),
     "Colour": (ColourDesk, COLOUR_COMMANDS),

@@ -12,6 +12,7 @@ from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
+from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
@@ -45,12 +46,11 @@ from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.picking import Hit
 
 
-class BuildDesk(QWidget):
+class BuildDesk(Desk):
     """Where a graph is built and its parameters are exposed."""
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session = session
+        super().__init__(session, worker, parent)
         self.canvas = Canvas()
         self.stage = StageView(session, worker, "build")
         self.stage_bar = StageBar(session, self.stage)
@@ -136,7 +136,7 @@ class BuildDesk(QWidget):
     def stop(self) -> None:
         """Stop what runs beside the window."""
         self.measurer.stop()
-        self.stage.stop()
+        super().stop()
 
     def select_object(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene on the stage and in the panel."""

@@ -22,6 +22,7 @@ from soft_lantern.app.desks.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.desks.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.desks.colour.palette_page import PalettePage
 from soft_lantern.app.desks.colour.ramp_list import RampList, in_order
+from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
@@ -45,12 +46,11 @@ from soft_lantern.render.worker import RenderWorker
 PALETTE_FILES = "Palettes (*.gpl *.json)"
 
 
-class ColourDesk(QWidget):
+class ColourDesk(Desk):
     """Where gradients and palettes are made and tuned."""
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session = session
+        super().__init__(session, worker, parent)
         self.list = RampList()
         self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
         self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
@@ -100,7 +100,7 @@ class ColourDesk(QWidget):
     def stop(self) -> None:
         """Stop what runs beside the window."""
         self._usage.stop()
-        self.stage.stop()
+        super().stop()
 
     @property
     def chosen(self) -> str:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
@@ -36,12 +37,11 @@ PRIMITIVE_DETAIL = "How finely the primitive is divided"
 FILE_DETAIL = "How often each triangle is cut in four, for the stage alone; the file stays as it is"
 
 
-class DressDesk(QWidget):
+class DressDesk(Desk):
     """Where the scene is put together and lit."""
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session = session
+        super().__init__(session, worker, parent)
         self.stage = StageView(session, worker, "dress")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
@@ -68,10 +68,6 @@ class DressDesk(QWidget):
         self.detail.valueChanged.connect(self._set_detail)
         session.changed.connect(WhenSeen(self, self.refresh))
         each_by_itself(self.refresh)
-
-    def stop(self) -> None:
-        """Stop what runs beside the window."""
-        self.stage.stop()
 
     def select(self, object_id: str, part: str = "") -> None:
         """Select an object of the scene, and one of its parts."""

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.tune.compare_panel import ComparePanel
 from soft_lantern.app.desks.tune.family_tree import FamilyTree
 from soft_lantern.app.desks.tune.instance_commands import INSTANCE_COMMANDS, InstanceCommands
@@ -41,12 +42,11 @@ from soft_lantern.render.worker import RenderWorker
 VALUES, COMPARE = range(2)
 
 
-class TuneDesk(QWidget):
+class TuneDesk(Desk):
     """Where designers tune. The graph cannot be reached from here."""
 
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session, self.worker = session, worker
+        super().__init__(session, worker, parent)
         self.selection = TuneSelection(session, self)
         self._pictured: object = None
         self.tree = FamilyTree()
@@ -99,10 +99,6 @@ class TuneDesk(QWidget):
         catch_up.stale = True
 
     # What is shown
-
-    def stop(self) -> None:
-        """Stop what runs beside the window."""
-        self.stage.stop()
 
     def refresh(self) -> None:
         """Show how things are."""
