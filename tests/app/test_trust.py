@@ -437,7 +437,7 @@ def test_what_people_call_their_things_is_never_markup(open_window: Open, demo_f
     window.session.told.emit(MARKUP)
     for desk in window.header.desk_buttons:
         window.go_to_desk(desk)
-        QTest.qWait(150)
+        until(lambda: window.stage().pictures.frames_drawn)
     window.tune.select("amber_hour")
     window.session.found.all = [Notice(Severity.WARNING, "a", MARKUP, "height_ramp", "x")]
     window.session.notices_changed.emit()

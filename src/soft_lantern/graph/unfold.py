@@ -32,7 +32,7 @@ _TWO = {
     Op.MIN: "minimum",
     Op.MAX: "maximum",
 }
-_NODES: dict[Op, tuple[str, tuple[str, ...]]] = {
+NODES: dict[Op, tuple[str, tuple[str, ...]]] = {
     **{op: (key, ("a", "b")) for op, key in _TWO.items()},
     Op.POW: ("power", ("base", "exponent")),
     Op.MIX: ("mix", ("a", "b", "factor")),
@@ -58,8 +58,9 @@ _NODES: dict[Op, tuple[str, tuple[str, ...]]] = {
     Op.CROSS: ("cross_product", ("a", "b")),
     Op.TEXTURE: ("image", ("texture", "uv")),
 }
+"""The node that stands for an operator, and its ports in the order of the arguments."""
 _VECTOR3_ONLY = {Op.DOT, Op.LENGTH, Op.NORMALIZE, Op.CROSS}
-_INPUTS: dict[str, tuple[str, dict[str, str], str]] = {
+INPUT_NODES: dict[str, tuple[str, dict[str, str], str]] = {
     "position_world": ("position", {"space": "world"}, "out"),
     "position_object": ("position", {"space": "object"}, "out"),
     "normal_world": ("normal", {"space": "world"}, "out"),
@@ -172,9 +173,9 @@ class _Unfolding:
         return parts if len(parts) > 1 else parts[0]
 
     def surface_input(self, expr: Expr) -> Source:
-        if str(expr.data) not in _INPUTS:
+        if str(expr.data) not in INPUT_NODES:
             raise self._cannot(f"no node gives {str(expr.data).replace('_', ' ')}")
-        key, settings, port = _INPUTS[str(expr.data)]
+        key, settings, port = INPUT_NODES[str(expr.data)]
         return self._put(key, {}, settings, port)
 
     def call(self, expr: Expr) -> Source:
@@ -193,7 +194,7 @@ class _Unfolding:
     def plain_node(self, expr: Expr) -> Source:
         if not self._fits_a_node(expr):
             return self.formula(expr)
-        key, ports = _NODES[expr.op]
+        key, ports = NODES[expr.op]
         return self._put(key, self._given(ports, expr), port="colour" if expr.op is Op.TEXTURE else "out")
 
     def refused(self, expr: Expr) -> Source:
@@ -276,7 +277,7 @@ class _Unfolding:
 
 RULES: dict[Op, Callable[[_Unfolding, Expr], Source]] = {
     **dict.fromkeys(Op, _Unfolding.formula),
-    **dict.fromkeys(_NODES, _Unfolding.plain_node),
+    **dict.fromkeys(NODES, _Unfolding.plain_node),
     **dict.fromkeys((Op.UNIFORM, Op.TEXEL, Op.TEXTURE_LEVEL, Op.WHOLE, Op.FINITE, *BITS, *CHANGES), _Unfolding.refused),
     Op.CONST: _Unfolding.constant,
     Op.INPUT: _Unfolding.surface_input,

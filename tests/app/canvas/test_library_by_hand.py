@@ -15,7 +15,10 @@ from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_
 from soft_lantern.app.canvas.finder import HeldWire, offers
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.edits import fitting_inputs, type_value
-from soft_lantern.graph.lowering import lower
+from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.ir.hand_point import hand_point
+from soft_lantern.ir.numpy_reader import evaluate, leaf
+from soft_lantern.values.colour import colour_from_hex, colour_to_hex
 
 
 def start(window: MainWindow) -> None:
@@ -38,13 +41,25 @@ def undo_all(window: MainWindow) -> None:
         window.session.undo.undo()
 
 
+def at(window: MainWindow, value: str, **given: tuple[float, ...]) -> np.ndarray:
+    """What the open graph gives the surface at one point."""
+    material = window.build.canvas.material
+    lowered = lower(material)
+    leaves = {name: leaf(parts) for name, parts in uniform_values(lowered, material, {}).items()}
+    leaves |= {name: leaf(parts) for name, parts in hand_point(given).items()}
+    expr = lowered.surface[value]
+    return evaluate([expr], leaves)[expr].ravel()
+
+
 def finish(window: MainWindow, before: np.ndarray) -> None:
-    """The graph has no open notice, and the stage shows another picture."""
+    """The graph has no open notice, the stage shows another picture, and undoing everything brings the first back."""
     canvas = window.build.canvas
     until(lambda: window.build.answer and window.build.answer.material is window.session.material)
     assert not lower(canvas.material).notices
-    assert (settled(window) != before).any(axis=2).mean() > 0.05
+    built = settled(window)
+    assert (built != before).any(axis=2).mean() > 0.05
     undo_all(window)
+    until(lambda: (settled(window) != built).any(axis=2).mean() > 0.05)
 
 
 def test_a_rim_glow_is_built_from_scratch(window: MainWindow) -> None:
@@ -57,6 +72,10 @@ def test_a_rim_glow_is_built_from_scratch(window: MainWindow) -> None:
     wire(canvas, (colour, "out"), (tint, "colour"))
     wire(canvas, (rim, "out"), (tint, "tint"))
     wire(canvas, (tint, "out"), (surface, "emissive"))
+    toward, along = {"normal_world": (0.0, 0.0, 1.0)}, {"normal_world": (1.0, 0.0, 0.0)}
+    camera = {"camera_position": (0.0, 0.0, 5.0)}
+    assert at(window, "emissive", **toward, **camera) == pytest.approx(0.0, abs=1e-6)
+    assert at(window, "emissive", **along, **camera) == pytest.approx(colour_from_hex("#ffb45e")[:3], rel=1e-5)
     finish(window, before)
 
 
@@ -96,6 +115,8 @@ def test_dust_on_top_is_built_from_scratch(window: MainWindow) -> None:
     wire(canvas, (dust, "out"), (mixed, "b"))
     wire(canvas, (mask, "out"), (mixed, "factor"))
     wire(canvas, (mixed, "out"), (surface, "base_colour"))
+    for normal, expected in (((0.0, 1.0, 0.0), "#e8dcc0"), ((0.0, -1.0, 0.0), "#5a4a3c")):
+        assert at(window, "base_colour", normal_world=normal) == pytest.approx(colour_from_hex(expected)[:3], rel=1e-5)
     finish(window, before)
 
 
@@ -109,8 +130,11 @@ def test_colour_bands_by_noise_are_built_from_scratch(window: MainWindow) -> Non
     mixed = place(window, "mix", 3, 1)
     wire(canvas, (rest, "out"), (mixed, "a"))
     wire(canvas, (first, "out"), (mixed, "b"))
-    wire(canvas, (bands, "layer_2"), (mixed, "factor"))
+    wire(canvas, (bands, "layer_3"), (mixed, "factor"))
     wire(canvas, (mixed, "out"), (surface, "base_colour"))
+    here = np.random.default_rng(2).uniform(-3, 3, (80, 3))
+    found = {colour_to_hex(at(window, "base_colour", position_world=tuple(map(float, place)))) for place in here}
+    assert found == {"#8fa66b", "#2b3a35"}
     finish(window, before)
 
 

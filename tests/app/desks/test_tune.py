@@ -149,8 +149,8 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     window.commands.actions["Compare side by side"].trigger()
     tune.compare.compare(DIVIDER, made["Ink gloss"])
     stage = tune.stage
+    settled(window, "tune")
     until(lambda: other_side_is_still(stage))
-    QTest.qWait(400)
     shown = pixels(stage.grab().toImage())
     drag(stage, QPointF(stage.width() / 2, 30), QPointF(at.x() - 20, 30))
     moved = pixels(stage.grab().toImage())
@@ -340,13 +340,17 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
     tune.value_commands.set_value("patina_amount", 0.0)
     window.tune.compare_by(FOUR)
     panel.compare(FOUR, "enamel", "brass", kept.id)
-    until(lambda: set(stage.comparison.images) == {0, 1, 2, 3})
-    QTest.qWait(300)
-    four = [pixels(stage.comparison.images[n]) for n in range(4)]
-    assert all(np.abs(a - b).mean() > 0.5 for n, a in enumerate(four) for b in four[:n])
+
+    def all_differ() -> bool:
+        four = [pixels(image) for image in stage.comparison.images.values()]
+        if len(four) < 4 or len({each.shape for each in four}) > 1:
+            return False
+        return all(np.abs(a - b).mean() > 0.5 for n, a in enumerate(four) for b in four[:n])
+
+    until(all_differ)
     panel.compare(DIFFERENCE, kept.id)
+    settled(window, "tune")
     until(lambda: other_side_is_still(stage))
-    QTest.qWait(300)
     apart = pixels(stage.grab().toImage())
     assert apart[60:-60].sum() > 0
     panel.compare("")
