@@ -103,6 +103,7 @@ def test_errors_make_check_fail(demo_folder: Path) -> None:
             "no material “moss”; it has basin_nectar, bell_glass, fluttering_paper",
         ),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=900"], "outside the limits 0.1 to 10"),
+        (["probe", "DEMO", "--material", "kettle_metal", "--set", "finish=polished"], "which are bare metal, enamel"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "sprad=1"], "no parameter “sprad”"),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=wide"], "not a number"),
         (["probe", "DEMO", "--material", "height_ramp", "--at", "position=1,2"], "takes 3 number"),

@@ -21,6 +21,7 @@ import typer
 
 from soft_lantern import __version__
 from soft_lantern.errors import BadProject, BadValue, LanternError
+from soft_lantern.values.words import counted
 
 app = typer.Typer(
     add_completion=False,
@@ -113,7 +114,7 @@ def check(
         for notice in notices:
             where = f"{notice.place}: " if notice.place else ""
             print(" ".join(f"{notice.severity}: {where}{notice.text}".split()))
-        print(f"{len(notices)} notice{'' if len(notices) == 1 else 's'}")
+        print(counted(len(notices), "notice"))
     if any(n.severity == "error" for n in notices):
         raise typer.Exit(1)
 

@@ -12,12 +12,13 @@ from soft_lantern.errors import BadValue
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.lowering import lower, uniform_values
-from soft_lantern.graph.parameters.edits import held
+from soft_lantern.graph.parameters.edits import choice_of, held
 from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.hand_point import hand_point
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.values.kinds import components, fitted
+from soft_lantern.values.words import counted
 
 
 def probe(
@@ -35,7 +36,8 @@ def probe(
         if parameter is None:
             known = ", ".join(p.identifier for p in found.parameters) or "none"
             raise BadValue(f"{found.name} has no parameter “{identifier}”; it has {known}")
-        value = fitted(value_of(given, identifier), parameter.kind)
+        written = choice_of(parameter, given) if parameter.choices else value_of(given, identifier)
+        value = fitted(written, parameter.kind)
         if held(parameter, value) != value:
             raise BadValue(f"{identifier}={given} is outside the limits {parameter.low} to {parameter.high}")
         values[parameter.id] = value
@@ -68,7 +70,7 @@ def _inputs(given: Sequence[str]) -> dict[str, tuple[float, ...]]:
         value = value_of(values, name)
         parts = components(value)
         if len(parts) != INPUTS[targets[0]].type.width:
-            raise BadValue(f"{name} takes {INPUTS[targets[0]].type.width} number(s), not {len(parts)}")
+            raise BadValue(f"{name} takes {counted(INPUTS[targets[0]].type.width, 'number')}, not {len(parts)}")
         found |= dict.fromkeys(targets, parts)
     return hand_point(found)
 

@@ -22,6 +22,7 @@ from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.refine import refined
+from soft_lantern.values.words import counted
 
 READABLE = (".gltf", ".glb", ".obj")
 
@@ -82,9 +83,9 @@ class Imported:
     def words(self) -> str:
         """What came of it, for people."""
         triangles = sum(len(p.mesh.triangles) for p in self.model.parts)
-        text = f"{self.asset.name}: {len(self.model.parts)} part(s), {triangles:,} triangles"
+        text = f"{self.asset.name}: {counted(len(self.model.parts), 'part')}, {counted(triangles, 'triangle')}"
         surfaces = len(self.surfaces.instances)
-        return f"{text}, {surfaces} surface(s) as instances to tune" if surfaces else text
+        return f"{text}, {counted(surfaces, 'surface')} as instances to tune" if surfaces else text
 
     def into(self, project: Project) -> Project:
         """The project with the asset, its textures, materials and instances."""

@@ -22,7 +22,7 @@ from soft_lantern.formats.places import read_text, write_whole
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
 from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.values import ancestry, put_instance
-from soft_lantern.graph.parameters.edits import held, limits_in_words
+from soft_lantern.graph.parameters.edits import choice_of, held, limits_in_words
 from soft_lantern.graph.ramps.images import readable_names
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
@@ -232,8 +232,8 @@ def read_value(parameter: Parameter, given: Any, project: Project) -> Value:
         if len(named) != 1:
             raise BadValue(f"{name}: there is no {parameter.kind.words} “{given}”")
         return named[0]
-    if parameter.choices and isinstance(given, str) and given in parameter.choices:
-        return float(parameter.choices.index(given))
+    if parameter.choices and isinstance(given, str):
+        given = choice_of(parameter, given)
     value = _numbers(parameter, given)
     if any(not math.isfinite(part) for part in components(value)):
         raise BadValue(f"{name}: “{given}” is not a finite number")

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from soft_lantern.graph.document import Accepted, Material, Project, changed
+from soft_lantern.values.words import counted
 
 
 class Severity(StrEnum):
@@ -60,12 +61,12 @@ class Notice:
         return self.accepted is None and self.severity is not Severity.INFO
 
 
-def counted(notices: Sequence[Notice], *, short: bool = False) -> str:
+def notices_in_words(notices: Sequence[Notice], *, short: bool = False) -> str:
     """How many notices there are, in words: those that want looking at, and what is only a hint or let stand."""
     open_ = sum(notice.open for notice in notices)
     hints = len(notices) - open_
-    said = str(open_) if short else f"{open_} notice{'' if open_ == 1 else 's'}"
-    return said + (f" + {hints}" if short and hints else f", {hints} hint{'' if hints == 1 else 's'}" if hints else "")
+    said = str(open_) if short else counted(open_, "notice")
+    return said + (f" + {hints}" if short and hints else f", {counted(hints, 'hint')}" if hints else "")
 
 
 def with_accepted(material: Material, notices: list[Notice]) -> list[Notice]:

@@ -131,7 +131,7 @@ def distance_blend(m: Authoring) -> Wire:
 def rim_glow(m: Authoring) -> Wire:
     """Light along the edges of a shape, to be wired into emissive."""
     glow = m.expose("Rim colour", "#ffc477", group="Rim")
-    exponent = m.expose("Rim width", 3.0, limits=(1, 10), group="Rim", tooltip="Higher is thinner")
+    exponent = m.expose("Rim sharpness", 3.0, limits=(1, 10), group="Rim", tooltip="Higher draws the rim thinner")
     stops = m.expose("Rim strength", 0.0, limits=(-4, 4), unit="stops", group="Rim")
     bright = m.add("brightness", colour=glow, stops=stops)
     return m.add("multiply_tint", name="Rim light", colour=bright, tint=m.add("rim_mask", exponent=exponent))
@@ -142,7 +142,7 @@ def pulse_glow(m: Authoring) -> Wire:
     """A colour that swells and fades with the clock, to be wired into emissive."""
     glow = m.expose("Glow colour", "#ffb45e", group="Pulse")
     period = m.expose("Period", 2.0, limits=(0.2, 10), unit="s", group="Pulse")
-    floor = m.expose("Rest", 0.25, limits=(0, 1), group="Pulse", tooltip="What is left between the swells")
+    floor = m.expose("Lowest glow", 0.25, limits=(0, 1), group="Pulse", tooltip="What is left between the swells")
     beat = m.add("pulse", period=period, floor=floor)
     return m.add("multiply_tint", name="Pulsing glow", colour=glow, tint=beat)
 

@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from soft_lantern.ir.expr import LEAVES, READS, Expr, Function, Op, topological
+from soft_lantern.values.words import counted
 
 _FREE = LEAVES | {Op.SWIZZLE, Op.JOIN, Op.CALL}
 _FOURS = {Op.DIV, Op.SQRT, Op.MOD, Op.NORMALIZE, Op.LENGTH, Op.SMOOTHSTEP}
@@ -40,8 +41,8 @@ class Cost:
     live: int
 
     def __str__(self) -> str:
-        reads = f", {self.texture_reads} texture read{'s' * (self.texture_reads != 1)}" if self.texture_reads else ""
-        return f"{self.operations} operation{'s' * (self.operations != 1)}{reads}"
+        reads = f", {counted(self.texture_reads, 'texture read')}" if self.texture_reads else ""
+        return f"{counted(self.operations, 'operation')}{reads}"
 
 
 def cost(results: Iterable[Expr]) -> Cost:

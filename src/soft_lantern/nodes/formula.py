@@ -21,6 +21,7 @@ from soft_lantern.ir.glsl_words import trouble_with_identifier
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.nodes.definition import FORMULA, Carries, NodeType, Port, Role, Setting
 from soft_lantern.values.kinds import Kind
+from soft_lantern.values.words import counted
 
 LONGEST = 1000
 
@@ -222,7 +223,7 @@ def _call(token: Any, arguments: list[Expr]) -> Expr:
         if name not in _ARITY:
             raise FormulaError(f"there is no function “{name}”", column)
         if len(arguments) != _ARITY[name]:
-            raise FormulaError(f"{name} takes {_ARITY[name]} argument(s), not {len(arguments)}", column)
+            raise FormulaError(f"{name} takes {counted(_ARITY[name], 'argument')}, not {len(arguments)}", column)
         if name == "distance":
             return f.length(arguments[0] - arguments[1])
         if name == "reflect":

@@ -46,7 +46,7 @@ class Paint:
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """A mesh in its object's own space, what the object brings to `ir.supply.OF_OBJECT`, and its paint.
+    """A mesh in its object's own space, what the object brings to `ir.surface_inputs.OF_OBJECT`, and its paint.
 
     Late ones are drawn after all others, in order: blended over what is there, or reading the depth of it.
     `culled`: triangles seen from inside are left out. `cuts`: the id of the cut-out whose volume the mesh encloses.
@@ -119,12 +119,12 @@ class Frame:
 
     @functools.cached_property
     def inputs(self) -> dict[str, tuple[float, ...]]:
-        """What the frame brings to `ir.supply.OF_FRAME`."""
+        """What the frame brings to `ir.surface_inputs.OF_FRAME`."""
         return frame_inputs(self.camera, self.size, self.time)
 
 
 def frame_inputs(camera: Camera, size: tuple[int, int], time: float = 0.0) -> dict[str, tuple[float, ...]]:
-    """What a frame brings to every surface point, by the names of `ir.supply.OF_FRAME`."""
+    """What a frame brings to every surface point, by the names of `ir.surface_inputs.OF_FRAME`."""
     return {
         "camera_position": _three(camera.position),
         "camera_right": _three(camera.view[0, :3]),
@@ -137,7 +137,7 @@ def frame_inputs(camera: Camera, size: tuple[int, int], time: float = 0.0) -> di
 
 
 def placed_inputs(matrix: Matrix) -> dict[str, tuple[float, ...]]:
-    """Where a thing under a matrix stands, by the names of `ir.supply.OF_OBJECT`; the rest as it defaults."""
+    """Where a thing under a matrix stands, by the names of `ir.surface_inputs.OF_OBJECT`; the rest as it defaults."""
     given = {name: tuple(map(float, INPUTS[name].default)) for name in OF_OBJECT}
     columns = {"object_x": 0, "object_y": 1, "object_z": 2, "object_position": 3}
     return given | {name: _three(matrix[:3, column]) for name, column in columns.items()}

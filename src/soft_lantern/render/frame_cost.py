@@ -7,6 +7,7 @@ import functools
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.ir.expr import Expr
 from soft_lantern.render.frame import Frame
+from soft_lantern.values.words import counted
 
 
 def cost_in_words(frame: Frame) -> list[str]:
@@ -14,12 +15,12 @@ def cost_in_words(frame: Frame) -> list[str]:
     drawn = [item for item in frame.items if item.shown and not item.prop]
     triangles = sum(len(item.mesh.triangles) for item in drawn)
     costs = [_cost(item.paint.colour) for item in {id(i.paint): i for i in drawn}.values()]
-    lines = [f"{triangles:,} triangles in {len(drawn)} part{'' if len(drawn) == 1 else 's'}"]
+    lines = [f"{counted(triangles, 'triangle')} in {counted(len(drawn), 'part')}"]
     if costs:
         dearest = max(costs, key=lambda each: each.operations)
         reads = sum(each.texture_reads for each in costs)
-        lines.append(f"{len(costs)} look{'' if len(costs) == 1 else 's'}, {reads} texture reads in all")
-        lines.append(f"dearest: {dearest.operations:,} operations, {dearest.texture_reads} texture reads a pixel")
+        lines.append(f"{counted(len(costs), 'look')}, {counted(reads, 'texture read')} in all")
+        lines.append(f"dearest: {dearest} a pixel")
     return lines
 
 

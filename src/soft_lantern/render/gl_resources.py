@@ -127,7 +127,7 @@ class GlResources:
             program[name] = unit
 
     def buffer(self, mesh: Mesh, name: str) -> moderngl.Buffer:
-        """The triangles of a mesh, or an attribute or slope by its name in `ir.supply`."""
+        """The triangles of a mesh, or an attribute or slope by its name in `ir.surface_inputs`."""
         kept = self._buffers.setdefault(mesh, {})
         if name not in kept:
             rows = mesh.triangles.astype("u4") if name == "triangles" else mesh_rows(mesh, name).astype("f4")

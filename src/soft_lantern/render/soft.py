@@ -209,7 +209,7 @@ def vertex_leaves(
 
 
 def mesh_rows(mesh: Mesh, name: str) -> npt.NDArray[np.float32]:
-    """An attribute or slope of a mesh by its name in `ir.supply`, (n, k)."""
+    """An attribute or slope of a mesh by its name in `ir.surface_inputs`, (n, k)."""
     if name.endswith(("_along", "_across")):
         return mesh.slopes[name.removeprefix("mesh_")]
     rows: npt.NDArray[np.float32] = getattr(mesh, _ROWS[name])

@@ -242,7 +242,7 @@ def placed_parts(thing: StageObject, model: Model) -> list[tuple[str, Mesh, Matr
 
 
 def object_inputs(thing: StageObject, model: Model, mesh: Mesh) -> dict[str, tuple[float, ...]]:
-    """What an object brings to the surface points of one of its meshes, by the names of `ir.supply.OF_OBJECT`."""
+    """What an object brings to the points of one of its meshes, by the names of `ir.surface_inputs.OF_OBJECT`."""
     low, high = model.bounds
     return placed_inputs(placement(thing)) | {
         "object_random": (crc32(thing.id.encode()) / 2**32,),

@@ -6,6 +6,7 @@ from enum import StrEnum
 from typing import Literal, NamedTuple
 
 from soft_lantern.errors import BadValue
+from soft_lantern.values.words import counted
 
 LARGEST = 3.4028234663852886e38
 """The largest 32-bit float (IEEE 754): what shaders hold."""
@@ -156,7 +157,7 @@ def fitted(value: Value, kind: Kind) -> Value:
     if kind is Kind.COLOUR and len(parts) == 3:
         return (*parts, 1.0)
     if len(parts) != kind.width:
-        raise BadValue(f"a {kind.words} has {kind.width} component(s), but {len(parts)} were given")
+        raise BadValue(f"a {kind.words} has {counted(kind.width, 'component')}, but {len(parts)} were given")
     return parts
 
 

@@ -22,6 +22,7 @@ from soft_lantern.graph.document import Project
 from soft_lantern.graph.instances.change_report import OUTSIDE, Effect, effects
 from soft_lantern.graph.instances.family import clamped
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.values.words import counted
 
 SIDE = 72
 MOST_PICTURED = 200
@@ -50,7 +51,7 @@ class ChangeReport(QDialog):
         self.resize(640, 460)
         column = QVBoxLayout(self)
         affected = list(dict.fromkeys(effect.instance for effect in self.effects))
-        count = f"{len(affected)} instance{'' if len(affected) == 1 else 's'}"
+        count = counted(len(affected), "instance")
         name = after.materials[material_id].name if material_id in after.materials else "the material"
         words = heading_label(f"{count} of {name} {'is' if len(affected) == 1 else 'are'} affected")
         column.addWidget(words)

@@ -123,7 +123,7 @@ class StageBar(QWidget):
         self._add(marks, BOOKMARKS[0])
         for mark in scene.bookmarks if scene else ():
             marks.addAction(f"Forget {mark.name}", lambda mark=mark: self._forget(mark.name))
-        gauge = menu.addMenu("Level gauge")
+        gauge = menu.addMenu("Direction and label of the gauge")
         assert gauge
         for axis in "xyz":
             entry = gauge.addAction(f"Along {axis}", lambda axis=axis: self._gauge(gauge_axis=axis))

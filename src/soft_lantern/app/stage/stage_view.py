@@ -33,6 +33,7 @@ from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Scene, StageObject, Vector, changed
 from soft_lantern.graph.instances.picks import wears_family_of
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.values.words import counted
 
 SETTLE = 160
 """Milliseconds of stillness after which the picture is drawn in full quality."""
@@ -141,7 +142,7 @@ class StageView(QWidget):
         if scene is None or not scene.objects:
             say(painter, self.rect(), "Nothing is on the stage. Add a primitive or import a mesh")
         elif self.session.loading:
-            say(painter, self.rect(), f"Reading {len(self.session.loading)} mesh file(s)…")
+            say(painter, self.rect(), f"Reading {counted(len(self.session.loading), 'mesh file')}…")
         elif tried and not wears_family_of(self.session.project, scene, tried):
             say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")
         gauge = self.gauge()

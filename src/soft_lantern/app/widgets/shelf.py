@@ -174,7 +174,7 @@ class _Card(QFrame):
         if at < len(ids) - 1:
             menu.addAction("Move right", lambda: self.shelf.move_wanted.emit(own, at + 1, None))
         menu.addSeparator()
-        menu.addAction("Take back into the graph", lambda: self.shelf.unexpose_wanted.emit(own))
+        menu.addAction("Stop exposing", lambda: self.shelf.unexpose_wanted.emit(own))
         menu.exec(event.globalPos())
 
 

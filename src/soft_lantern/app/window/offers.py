@@ -15,6 +15,7 @@ from soft_lantern.app.window.versions_dialog import VersionsDialog
 from soft_lantern.formats.recovery import Difference, State, earlier_states
 from soft_lantern.formats.saving import first_few
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.values.words import counted
 
 OUTSIDE, LEFT = "outside", "left"
 
@@ -62,11 +63,11 @@ class Offers:
             when = time.strftime("%d %b, %H:%M", time.localtime(state.when))
             self.banner.ask(
                 LEFT,
-                f"Work of {when} was not saved: {count} record{'' if count == 1 else 's'}",
+                f"Work of {when} was not saved: {counted(count, 'record')}",
                 {
                     "Look…": partial(self._choose, state, "Work that was not saved"),
-                    "Take it up": partial(self._take_up, state),
-                    "Drop it": partial(self._answered, state),
+                    "Bring it back": partial(self._take_up, state),
+                    "Leave it out": partial(self._answered, state),
                 },
             )
             return

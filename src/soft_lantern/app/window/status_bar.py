@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QStatusBar, QToolButton, QWidget
 
 from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.app.window.task_bar import TaskBar
-from soft_lantern.graph.notice import counted
+from soft_lantern.graph.notice import notices_in_words
 
 
 class StatusBar(QStatusBar):
@@ -20,7 +20,7 @@ class StatusBar(QStatusBar):
         self.setSizeGripEnabled(False)
         self.message = plain_label()
         self.notice_button = QToolButton()
-        self.notice_button.setText(counted([]))
+        self.notice_button.setText(notices_in_words([]))
         self.notice_button.clicked.connect(lambda _: self.notices_wanted.emit())
         self.notice_button.setAccessibleName("notices")
         self.renderer_label = quiet_label()

@@ -42,7 +42,7 @@ from soft_lantern.app.work import mishaps
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import changed
-from soft_lantern.graph.notice import Notice, counted
+from soft_lantern.graph.notice import Notice, notices_in_words
 from soft_lantern.render.worker import RenderWorker
 
 DESKS: dict[str, tuple[type[Desk], Commands]] = {
@@ -226,7 +226,7 @@ class MainWindow(QMainWindow):
         session.changed.connect(lambda old, new: self.refresh())
         session.opened_material.connect(self.refresh)
         session.saved_changed.connect(self._show_saved)
-        session.notices_changed.connect(lambda: self.status.notice_button.setText(counted(session.notices)))
+        session.notices_changed.connect(lambda: self.status.notice_button.setText(notices_in_words(session.notices)))
         session.saver.outside.connect(self.offers.outside)
         session.undo.changed.connect(self._name_undo)
         session.task_started.connect(self.status.task_bar.watch)
@@ -375,7 +375,7 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
     "Objects": _of_stage(HANDLES),
     "Window": (
         *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
-        Command("Dusk or paper theme", lambda _: choice.switch_theme(), "F9", designers=True),
+        Command("Switch between dark and light theme", lambda _: choice.switch_theme(), "F9", designers=True),
         Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
     ),
 }

@@ -5,6 +5,7 @@ Each raises a BadEdit or BadValue with a sentence for people where it cannot be 
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Mapping
 
@@ -47,6 +48,20 @@ def limits_in_words(parameter: Parameter) -> str:
     if math.isinf(high):
         return f"{low:g} or more"
     return f"{high:g} or less" if math.isinf(low) else f"{low:g} to {high:g}"
+
+
+def choice_of(parameter: Parameter, text: str) -> float:
+    """The number of one of a parameter's choices, written as its name, whatever the case, or as the number.
+
+    Raises BadValue with all of them.
+    """
+    with contextlib.suppress(ValueError):
+        return float(text.replace(",", "."))
+    names = [name.lower() for name in parameter.choices]
+    if text.strip().lower() not in names:
+        listed = ", ".join(parameter.choices)
+        raise BadValue(f"{parameter.identifier}: “{text}” is none of its choices, which are {listed}")
+    return float(names.index(text.strip().lower()))
 
 
 def with_choices(parameter: Parameter, choices: tuple[str, ...]) -> Parameter:

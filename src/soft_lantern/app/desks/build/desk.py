@@ -37,7 +37,7 @@ from soft_lantern.graph.document import (
     with_records,
 )
 from soft_lantern.graph.kinds import label_of, type_of
-from soft_lantern.graph.notice import Fix, Notice, accept, counted, unaccept
+from soft_lantern.graph.notice import Fix, Notice, accept, notices_in_words, unaccept
 from soft_lantern.graph.snippets import cost_inside, snippet_made
 from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
@@ -255,7 +255,7 @@ class BuildDesk(Desk):
         notices = self.session.notices
         self.canvas.show_notices(notices)
         self.notice_list.show_notices(notices)
-        shown = f"Notices ({counted(notices, short=True)})" if notices else "Notices"
+        shown = f"Notices ({notices_in_words(notices, short=True)})" if notices else "Notices"
         self.tabs.setTabText(self.tabs.indexOf(self.notice_list), shown)
 
     def _fix(self, notice: Notice, fix: Fix) -> None:

@@ -105,7 +105,7 @@ class ParameterShelf(QWidget):
         material = self.session.material
         if material:
             self._change_instances(
-                "Take back into the graph",
+                "Stop exposing",
                 lambda project: edited_graph(project, material.id, lambda m: parameters.unexpose(m, parameter_id)),
             )
 

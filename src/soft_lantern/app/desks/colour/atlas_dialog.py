@@ -32,7 +32,14 @@ KEPT = {
     (16, "colour"): "16 bits, sRGB",
     (16, "data"): "16 bits, linear",
 }
-COLUMNS = ("Gradient", "Row at v", "Error, 255ths", "At", "Exact: operations", "Row: reads + operations")
+COLUMNS = (
+    "Gradient",
+    "Row at v",
+    "Error, 8-bit steps",
+    "Worst at",
+    "Operations if exact",
+    "Reads and operations as a row",
+)
 
 
 class AtlasDialog(QDialog):

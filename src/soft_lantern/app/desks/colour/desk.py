@@ -42,6 +42,7 @@ from soft_lantern.graph.ramps.users import users_of
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.values.words import counted
 
 PALETTE_FILES = "Palettes (*.gpl *.json)"
 
@@ -227,7 +228,9 @@ class ColourDesk(Desk):
         if gradient_id == self.chosen:
             pixels = int(usage.counts.sum())
             words = (
-                f"{usage.low:.3f} to {usage.high:.3f}, by {usage.parts} part(s) in sight" if pixels else "Not in sight"
+                f"{usage.low:.3f} to {usage.high:.3f}, by {counted(usage.parts, 'part')} in sight"
+                if pixels
+                else "Not in sight"
             )
             self.gradient_page.usage.show_usage([int(count) for count in usage.counts], words)
 

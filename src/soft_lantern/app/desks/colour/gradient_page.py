@@ -33,6 +33,7 @@ from soft_lantern.graph.gradients.editing import (
     width_advice,
 )
 from soft_lantern.graph.ramps.images import SHAPES, colours_at, in_order, shown_row
+from soft_lantern.values.words import counted
 
 FIRST = (Stop(at=0.0, colour=(0.02, 0.05, 0.2, 1.0)), Stop(at=1.0, colour=(1.0, 0.6, 0.2, 1.0)))
 MIXINGS = {"oklab": "in OKLab", "oklch": "in OKLCH", "linear": "as linear light", "srgb": "in sRGB"}
@@ -182,9 +183,12 @@ class GradientPage(QWidget):
             if each.width in ADVISED or each.width == least
         ]
         told = f"{least} texels keep within 1/255" if least else "no width up to 1,024 keeps within 1/255"
-        sharp = f"; {len(jumps(self.gradient))} jump(s) stay a texel wide" if jumps(self.gradient) else ""
+        sharp = jumps(self.gradient)
+        edges = f"; {counted(len(sharp), 'sharp edge')} stay a texel wide" if sharp else ""
         bright = "; brighter than white, so a PNG clips it" if self._brightest() > 1.0 + 1e-6 else ""
-        self.advice.setText(f"Baked as a row, {told}{sharp}{bright}.\nError in 255ths by texels  {'   '.join(shown)}")
+        self.advice.setText(
+            f"Baked as a row, {told}{edges}{bright}.\nLargest error, in steps of 8 bits, by width  {'   '.join(shown)}"
+        )
 
     def _brightest(self) -> float:
         return float(shown_row(self.gradient, 256)[:, :3].max())
@@ -216,7 +220,11 @@ class GradientPage(QWidget):
             self.edits[name] = button
             whole.append(button)
         column.addWidget(side_by_side(*whole, self.turn))
-        for title, view in (("Curves", self.curves), ("Used by the stage", self.usage), ("To other eyes", self.sights)):
+        for title, view in (
+            ("Curves", self.curves),
+            ("Used by the stage", self.usage),
+            ("As colour-blind people see it", self.sights),
+        ):
             label = heading_label(title)
             column.addWidget(label)
             column.addWidget(view)

@@ -47,6 +47,7 @@ from soft_lantern.graph.palettes.swap_sets import (
 from soft_lantern.graph.ramps.images import side_of
 from soft_lantern.progress import Progress
 from soft_lantern.values.images import Image
+from soft_lantern.values.words import counted
 
 Linear = tuple[float, float, float, float]
 
@@ -201,7 +202,7 @@ class PalettePage(QWidget):
 
         def take(files: dict[str, str]) -> None:
             if session.apply(f"Grow {palette.name}", lambda now: grown(now, palette.id, side, files)):
-                session.told.emit(f"{palette.name}: {side} × {side} cells; {len(files)} sprite(s) re-encoded")
+                session.told.emit(f"{palette.name}: {side} × {side} cells; {counted(len(files), 'sprite')} re-encoded")
 
         if side != side_of(palette):
             session.beside(f"Growing {palette.name}", work, take)
@@ -294,7 +295,7 @@ class PalettePage(QWidget):
         column.addWidget(heading_label("Make one more palette for the same cells"))
         column.addWidget(side_by_side(self.turn, self.degrees, self.map, self.gradients))
         column.addWidget(side_by_side(self.bring, self.aim, self.pick, plain_label("seed"), self.seed))
-        column.addWidget(side_by_side(heading_label("Swap set"), self.sprite, self.more, self.file))
+        column.addWidget(side_by_side(heading_label("Sprite"), self.sprite, self.more, self.file))
         column.addWidget(self.cards, 3)
         column.addWidget(self.words)
 

@@ -19,6 +19,7 @@ from soft_lantern.graph.document import Palette, with_records
 from soft_lantern.graph.palettes.indexing import index_traps
 from soft_lantern.graph.palettes.swap_sets import base_of, with_palette
 from soft_lantern.graph.ramps.images import side_of
+from soft_lantern.values.words import counted
 
 IMAGES = f"Images ({' '.join(f'*{suffix}' for suffix in READABLE_IMAGES)})"
 
@@ -99,7 +100,9 @@ class SpriteCommands(QObject):
             listed = ", ".join(f"{name} {count}" for name, count in short.items())
             self.told.emit(f"Colours that are not in the palette got the nearest one: {listed}")
         else:
-            self.told.emit(f"{len(made.textures)} sprite(s); every colour is in the palette, so they decode exactly")
+            self.told.emit(
+                f"{counted(len(made.textures), 'sprite')}; every colour is in the palette, so they decode exactly"
+            )
 
     def _take_extracted(self, palette: Palette, pictures: list[Picture]) -> None:
         session = self.session

@@ -205,7 +205,7 @@ class TuneDesk(Desk):
         kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
         tried_on = instance.id if instance and not found and kin else ""
         self.stage.modes.try_on(tried_on)
-        unworn = "Worn by nothing here; its kin show it" if tried_on else "Worn by nothing here"
+        unworn = "Worn by nothing here: tried on what wears its family" if tried_on else "Worn by nothing here"
         self.worn_by.show_wearers([(thing.id, thing.name, part) for thing, part in found], unworn)
 
     def _chosen(self, look_id: str, selected: list[str]) -> None:

@@ -16,6 +16,7 @@ from soft_lantern.graph.document import Instance, Pick, changed, new_id
 from soft_lantern.graph.instances.family import duplicated, new_instance, reparent
 from soft_lantern.graph.instances.picks import new_pick, put_pick
 from soft_lantern.graph.instances.values import edited_instance, put_instance, remove_instance
+from soft_lantern.values.words import counted
 
 
 class InstanceCommands(QObject):
@@ -54,7 +55,7 @@ class InstanceCommands(QObject):
         if ids:
             parent = self.session.project.instances[ids[0]].parent
             self.selection.put(parent)
-            name = "Delete instance" if len(ids) == 1 else f"Delete {len(ids)} instances"
+            name = "Delete instance" if len(ids) == 1 else f"Delete {counted(len(ids), 'instance')}"
             self.session.apply(name, each_in_turn(ids, remove_instance))
 
     def rename(self, look_id: str, name: str) -> None:
