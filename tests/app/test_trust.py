@@ -235,7 +235,7 @@ def test_a_save_before_the_offer_is_answered_loses_neither(window: MainWindow, o
     assert other.banner.isVisible() and "not saved" in other.banner.words.text()
     other.session.apply("Tune", lambda project: override(project, "last_light", "origin", 3.0))
     assert other.session.save() and kept.exists()
-    QTest.mouseClick(other.banner.buttons["Take it up"], LEFT)
+    QTest.mouseClick(other.banner.buttons["Bring it back"], LEFT)
     now = other.session.project.instances
     assert (now["amber_hour"].values["origin"], now["last_light"].values["origin"]) == (2.0, 3.0)
     until(lambda: not kept.exists())

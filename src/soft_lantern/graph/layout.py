@@ -116,3 +116,42 @@ def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict
         names = [p.name for p in node_type.inputs] if node_type else []
         rows.append(places[target][1] + 24.0 * (names.index(port) if port in names else 0) if target in places else 0.0)
     return sum(rows) / len(rows) if rows else 0.0
+
+
+def free_place(
+    material: Material, at: tuple[float, float], size: tuple[float, float], ignoring: Iterable[str] = ()
+) -> tuple[float, float]:
+    """The place nearest to `at` where something of a size covers no slip, nor stands right of the surface.
+
+    `ignoring`: nodes that are not in the way.
+    """
+    left_out = set(ignoring)
+    slips = {i: n for i, n in material.nodes.items() if i not in left_out}
+    boxes = [
+        (n.x, n.y, ELBOW if n.role is Role.ELBOW else SLIP_WIDTH, slip_height(material, n)) for n in slips.values()
+    ]
+    ends = [n.x for n in slips.values() if n.role is Role.SURFACE]
+    furthest = min(ends) - size[0] - SQUEEZED_GAP if ends else inf
+    wanted = (min(at[0], furthest), at[1])
+    rings = range(
+        int(1 + max((abs(wanted[0] - x) + abs(wanted[1] - y) for x, y, _, _ in boxes), default=0) / _STEP) + 60
+    )
+    for ring in rings:
+        around_it = [
+            (wanted[0] + dx * _STEP, wanted[1] + dy * _STEP)
+            for dx in range(-ring, ring + 1)
+            for dy in ((-ring, ring) if abs(dx) != ring else range(-ring, ring + 1))
+        ]
+        for x, y in sorted(around_it, key=lambda p: (p[0] - wanted[0]) ** 2 + (p[1] - wanted[1]) ** 2):
+            if x <= furthest and all(_apart((x, y, *size), box) for box in boxes):
+                return float(round(x)), float(round(y))
+    return wanted
+
+
+_STEP = 20.0
+
+
+def _apart(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    gap = SQUEEZED_GAP
+    across = a[0] + a[2] + gap <= b[0] or b[0] + b[2] + gap <= a[0]
+    return across or a[1] + a[3] + gap <= b[1] or b[1] + b[3] + gap <= a[1]

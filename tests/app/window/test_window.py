@@ -285,7 +285,7 @@ def test_a_port_dragged_down_to_the_shelf_is_exposed_and_a_card_dragged_up_is_pl
     target = canvas.mapFromGlobal(shelf.mapToGlobal(QPoint(600, 40)))
     drag(canvas, tooth(canvas, "surface", "metallic"), QPointF(target))
     material = window.session.material
-    assert material and material.parameters[-1].identifier == "surface_metallic"
+    assert material and material.parameters[-1].identifier == "metallic"
     assert (material.parameters[-1].low, material.parameters[-1].high) == (0.0, 1.0)
     assert material.parameters[-1].id in shelf.cards
     nodes = len(material.nodes)
@@ -414,7 +414,7 @@ def test_unsaved_work_is_asked_about_and_recovered_after_a_crash(
     kept.with_suffix(".lock").unlink()
     other = open_window(demo_folder)  # as after a crash: nothing was saved, nothing tidied away
     assert other.banner.isVisible()
-    QTest.mouseClick(other.banner.buttons["Take it up"], LEFT)
+    QTest.mouseClick(other.banner.buttons["Bring it back"], LEFT)
     assert other.session.project == window.session.project
     monkeypatch.undo()
 

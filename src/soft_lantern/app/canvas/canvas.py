@@ -19,7 +19,9 @@ from soft_lantern.app.canvas.gesture import Gesture
 from soft_lantern.app.canvas.gestures import MoveNote, MoveSlips, Pan, PullWire, SelectBox
 from soft_lantern.app.canvas.graph_actions import GraphActions
 from soft_lantern.app.canvas.placing import Placing
+from soft_lantern.app.canvas.port_keys import PortKeys
 from soft_lantern.app.canvas.shapes import Slip
+from soft_lantern.app.canvas.steps import Steps
 from soft_lantern.app.canvas.value_typing import ValueTyping
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
@@ -27,6 +29,7 @@ from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.graph.document import Material
 from soft_lantern.nodes import Role
+from soft_lantern.values.kinds import Kind
 
 _NUDGES = {
     Qt.Key.Key_Left: (-1, 0),
@@ -45,6 +48,8 @@ class Canvas(CanvasView):
         self.acts = GraphActions(self, self.wishes)
         self.typing = ValueTyping(self, self.wishes)
         self.placing = Placing(self, self.wishes)
+        self.steps = Steps(self)
+        self.ports = PortKeys(self, self.wishes, self.acts, self.typing, self.placing)
         self.acts.note_added.connect(self.typing.rename_note)
         self.setAcceptDrops(True)
 
@@ -95,9 +100,9 @@ class Canvas(CanvasView):
 
     def _begun(self, at: QPointF, adding: bool) -> Gesture | None:
         """The gesture that a press begins at a place."""
-        port, slip = self.spread.port_at(at), self.spread.slip_at(at)
+        port, slip = self.port_at(at), self.spread.slip_at(at)
         if port:
-            return PullWire(self, self.wishes, *port, self._find_for)
+            return PullWire(self, self.wishes, *port, self._find_for, self.ports.offer_fitting)
         if slip:
             self.selected_wire = ""
             if adding:
@@ -126,8 +131,21 @@ class Canvas(CanvasView):
         row = self.row_at(slip, at)
         if row and row.setting:
             self.typing.choose_setting(slip, row)
-        elif row and row.value is not None and not slip.parameter and at.x() > slip.rect.center().x() - 20:
+        elif row and row.value is not None and at.x() > slip.rect.center().x() - 20:
             self.typing.type_into(slip, row)
+
+    def _type_over(self, text: str) -> bool:
+        """A number begun while the pointer is over a value changes that value."""
+        at = self.to_canvas(self.pointer)
+        slip = self.spread.slip_at(at) if self.underMouse() else None
+        row = self.row_at(slip, at) if slip else None
+        if slip is None or row is None or row.value is None or (row.kind and row.kind.is_read):
+            return False
+        if text not in "0123456789.-−#" or (text == "#") is not (row.kind is Kind.COLOUR):
+            return False
+        self.select({slip.node_id})
+        self.typing.type_into(slip, row, text)
+        return True
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -173,8 +191,11 @@ class Canvas(CanvasView):
         elif nudge and self.selected:
             step = 20 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 4
             self.acts.nudge(nudge[0] * step, nudge[1] * step)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and plain:
+            self.ports.open()
         elif plain and event.text().strip() and event.text().isprintable():
-            self.open_finder(event.text())
+            if not self._type_over(event.text()):
+                self.open_finder(event.text())
         else:
             super().keyPressEvent(event)
 

@@ -16,6 +16,10 @@ def _two(canvas: Canvas) -> str:
     return "" if len(canvas.selected) > 1 else "Select two or more slips first"
 
 
+def _one(canvas: Canvas) -> str:
+    return "" if len(canvas.selected) == 1 else "Select one slip first"
+
+
 def _anything(canvas: Canvas) -> str:
     return "" if canvas.selected or canvas.selected_wire else "Select slips or a wire first"
 
@@ -39,6 +43,12 @@ EDITING: tuple[Command[Canvas], ...] = (
 GRAPH: tuple[Command[Canvas], ...] = (
     Command("Add a node", lambda c: c.open_finder(), "Ctrl+Space"),
     Command("Add a node after the selected one", lambda c: c.placing.open_after_selected(), "Ctrl+Return"),
+    Command("Open the ports of the selected", lambda c: c.ports.open(), "Ctrl+P", _one),
+    Command("Wire the selected one after the other", lambda c: c.acts.chain_selected(), "Ctrl+L", _two),
+    Command("Go to what feeds the selected", lambda c: c.steps.upstream(), "Alt+Left", _one),
+    Command("Go to what the selected feeds", lambda c: c.steps.downstream(), "Alt+Right", _one),
+    Command("Go to the slip above", lambda c: c.steps.beside(-1), "Alt+Up", _one),
+    Command("Go to the slip below", lambda c: c.steps.beside(1), "Alt+Down", _one),
     _selected("Dissolve", "Ctrl+Backspace", lambda c: c.acts.dissolve_selected()),
     Command("Align", lambda c: c.acts.align_selected(), hindered=_two),
     _selected("Unfold into nodes", "Ctrl+U", lambda c: c.acts.unfold_selected()),
@@ -51,5 +61,5 @@ GRAPH: tuple[Command[Canvas], ...] = (
     Command("Find in the graph", lambda c: c.typing.find_node(), "Ctrl+F", _graph),
     _selected("Expose as a parameter", "Ctrl+E", lambda c: c.acts.expose_selected()),
     Command("Tidy the graph", lambda c: c.acts.tidy(), "Ctrl+T", _graph),
-    Command("Frame the graph", lambda c: c.frame_all(), "Ctrl+Home", _graph),
+    Command("Fit the graph", lambda c: c.frame_all(), "Ctrl+Home", _graph),
 )

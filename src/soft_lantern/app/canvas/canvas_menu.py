@@ -21,7 +21,7 @@ def canvas_menu(
 ) -> QMenu:
     """The menu for a place of the widget."""
     at = view.to_canvas(place)
-    slip, port = view.spread.slip_at(at), view.spread.port_at(at)
+    slip, port = view.spread.slip_at(at), view.port_at(at)
     menu = passing(QMenu(view))
     if slip and slip.node_id not in view.selected:
         view.select({slip.node_id})
@@ -41,7 +41,7 @@ def canvas_menu(
     menu.addAction("Add a node…", lambda: placing.open(place))
     menu.addAction("Paste", actions.paste)
     menu.addAction("Tidy", actions.tidy)
-    menu.addAction("Frame", view.frame_all)
+    menu.addAction("Fit the graph", view.frame_all)
     return menu
 
 

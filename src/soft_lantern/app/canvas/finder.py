@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
@@ -20,6 +21,7 @@ from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_co
 from soft_lantern.values.kinds import Kind, conversion
 
 RECENT_MOST = 12
+DIGITS = list("123456789")
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +45,19 @@ class Offer:
     def key(self) -> str:
         """What the offer is remembered by among those used lately."""
         return self.title if self.piece or self.node.role is Role.SNIPPET else self.node.type
+
+
+class Offered(Protocol):
+    """What the finder lists: a title, what kind of thing it is, and a sentence about it."""
+
+    @property
+    def title(self) -> str: ...
+
+    @property
+    def family(self) -> str: ...
+
+    @property
+    def hint(self) -> str: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,19 +101,19 @@ def offers(
         add(2.5 if _begins_a_word(typed) else -2, offer)
     for place, node_type in enumerate(_in_order(held.fitting)):
         if node_type.role is not Role.PARAMETER:
-            rank = _rank(typed, node_type.title, node_type.also)
+            rank = likeness(typed, node_type.title, node_type.also)
             port = ports.get(node_type.key, "")
             offer = Offer(node_type.title, node_type.family, Node(type=node_type.key), port, _hint(node_type))
             add(None if rank is None else rank + place * 0.0001, offer)
     if allowed("parameter"):
         for parameter in material.parameters:
-            rank = _rank(typed, parameter.label, (parameter.identifier, "parameter"))
+            rank = likeness(typed, parameter.label, (parameter.identifier, "parameter"))
             node = Node(type="parameter", settings={"parameter": parameter.id})
             offer = Offer(parameter.label, "parameter", node, ports.get("parameter", ""), parameter.tooltip)
             add(None if rank is None else rank + 0.5, offer)
     for snippet in (snippets or {}).values():
         if snippet.id != material.id and material.id not in snippet.snippets:
-            rank = _rank(typed, snippet.name, ("snippet",))
+            rank = likeness(typed, snippet.name, ("snippet",))
             port = _snippet_port(snippet, held)
             node = Node(type="snippet", settings={"snippet": snippet.id})
             fits = held.fitting is None or port
@@ -107,7 +122,7 @@ def offers(
                 Offer(snippet.name, "snippet", node, port, "A snippet"),
             )
     for recipe in every_recipe():
-        rank = _rank(typed, recipe.title, recipe.also)
+        rank = likeness(typed, recipe.title, recipe.also)
         if rank is not None and _ends_right(recipe, held):
             offer = Offer(
                 recipe.title,
@@ -179,7 +194,7 @@ def _as_number(text: str) -> float | None:
     return number if abs(number) < 1e30 else None
 
 
-def _rank(typed: str, title: str, also: tuple[str, ...]) -> float | None:
+def likeness(typed: str, title: str, also: tuple[str, ...]) -> float | None:
     """How well a name fits what was typed, lower is better: its start, a word's start, another word, within."""
     name = title.lower()
     if name == typed:
@@ -205,13 +220,16 @@ class Finder(QFrame):
     chosen = pyqtSignal(object)
     closed = pyqtSignal()
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, asks_for: str = "a number, #colour or node") -> None:
         super().__init__(parent)
         self.setObjectName("finder")
         self.setFixedWidth(330)
-        self.lookup: Callable[[str], list[Offer]] = lambda text: []
+        self.lookup: Callable[[str], Sequence[Offered]] = lambda text: []
+        self.numbered = False
+        """Whether a digit, typed first, takes the line of that number."""
         self.field = QLineEdit()
-        self.field.setPlaceholderText("a number, #colour or node")
+        self.field.setPlaceholderText(asks_for)
+        self.field.setAccessibleName(asks_for)
         self.list = QListWidget()
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.hint = quiet_label(wraps=True)
@@ -226,7 +244,7 @@ class Finder(QFrame):
         self.list.currentRowChanged.connect(self._explain)
         self.hide()
 
-    def open_at(self, place: QPoint, text: str, find: Callable[[str], list[Offer]]) -> None:
+    def open_at(self, place: QPoint, text: str, find: Callable[[str], Sequence[Offered]]) -> None:
         """Open with its corner at a place of the parent, already holding `text`."""
         self.lookup = find
         self.field.setText(text)
@@ -258,6 +276,9 @@ class Finder(QFrame):
                 self._choose()
             elif event.key() == Qt.Key.Key_Escape:
                 self.dismiss()
+            elif self.numbered and not self.field.text() and event.text() in DIGITS[: last + 1]:
+                self.list.setCurrentRow(DIGITS.index(event.text()))
+                self._choose()
             else:
                 return False
             return True
@@ -270,8 +291,9 @@ class Finder(QFrame):
 
     def _look(self, text: str) -> None:
         self.list.clear()
-        for offer in self.lookup(text)[:40]:
-            item = QListWidgetItem(f"{offer.title}    {offer.family}")
+        for number, offer in enumerate(self.lookup(text)[:40], 1):
+            before = f"{number}  " if self.numbered and not text and number <= len(DIGITS) else ""
+            item = QListWidgetItem(f"{before}{offer.title}    {offer.family}")
             item.setData(Qt.ItemDataRole.UserRole, offer)
             self.list.addItem(item)
         self.list.setFixedHeight(min(max(self.list.count(), 1), 8) * 26 + 10)
@@ -283,7 +305,7 @@ class Finder(QFrame):
     def _explain(self, row: int) -> None:
         item = self.list.item(row)
         if item:
-            offer: Offer = item.data(Qt.ItemDataRole.UserRole)
+            offer: Offered = item.data(Qt.ItemDataRole.UserRole)
             self.hint.setText(offer.hint)
             self.adjustSize()
 

@@ -17,6 +17,7 @@ from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Note, node_and_port, port_ref
 from soft_lantern.graph.layout import nodes_in
+from soft_lantern.graph.wiring import wired
 
 Places = dict[str, tuple[float, float]]
 STILL = 4
@@ -122,10 +123,14 @@ class PullWire(Gesture):
         slip: Slip,
         row: Row,
         open_finder: Callable[[QPointF, str, bool], object],
+        offer: Callable[..., bool],
     ) -> None:
-        """`open_finder` is told the place of the widget, the port, and whether that is an output."""
+        """`open_finder` is told the place of the widget, the port, and whether that is an output.
+
+        `offer` lists what of a slip fits, and tells whether anything does.
+        """
         assert row.port
-        self.view, self.wishes, self.open_finder = view, wishes, open_finder
+        self.view, self.wishes, self.open_finder, self.offer = view, wishes, open_finder, offer
         self.ref, self.from_output = port_ref(slip.node_id, row.port.name), row.is_output
         self.start, self.tips = slip.port_point(row), slip.teeth(row)
         wire = None if row.is_output else view.wire_into(self.ref)
@@ -139,9 +144,16 @@ class PullWire(Gesture):
     def release(self, at: QPointF, event: QMouseEvent) -> None:
         if (at - self.start).manhattanLength() < 5 and not self.picked_up:
             return
-        target = self.view.spread.port_at(at)
+        target, onto = self.view.port_at(at), self.view.spread.slip_at(at)
+        if onto and onto.node_id == node_and_port(self.ref)[0]:
+            onto = None
         if target:
             self._wire_to(*target, at)
+        elif (
+            (slip := self.view.spread.slip_at(at)) and not self.picked_up and slip.node_id != self.ref.partition(".")[0]
+        ):
+            if not self.offer(slip, self.ref, from_output=self.from_output, at=event.position()):
+                self.wishes.told.emit(f"Nothing of {slip.title} takes this wire")
         elif self.picked_up:
             into = self.picked_up
             self.wishes.edit("Take off wire", lambda material: edits.disconnect(material, into))
@@ -172,7 +184,7 @@ class PullWire(Gesture):
         self.wishes.edit("Wire", lambda material: self._wired(material, out, into))
 
     def _why_not(self, at: QPointF) -> str:
-        target = self.view.spread.port_at(at)
+        target = self.view.port_at(at)
         if target is None:
             return ""
         slip, row = target
@@ -191,7 +203,7 @@ class PullWire(Gesture):
 
     def _wired(self, material: Material, out: str, into: str) -> Material:
         """The material with the wire to a port, and no longer where it was taken off."""
-        return edits.connect(edits.disconnect(material, self.picked_up) if self.picked_up else material, out, into)
+        return wired(edits.disconnect(material, self.picked_up) if self.picked_up else material, out, into)
 
 
 def _places(material: Material, node_ids: Iterable[str]) -> Places:

@@ -14,6 +14,7 @@ from soft_lantern.graph.layout import ELBOW, around, tidy
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.snippets import expand
 from soft_lantern.graph.unfold import unfold
+from soft_lantern.graph.wiring import chained
 from soft_lantern.nodes import Role
 
 CLIPBOARD = "application/x-soft-lantern-nodes+json"
@@ -110,6 +111,12 @@ class GraphActions(QObject):
         selected = set(self.view.selected)
         if selected:
             self.wishes.edit("Dissolve", lambda material: edits.dissolve(material, selected))
+
+    def chain_selected(self) -> None:
+        """Wire the selected slips one after the other, from the left."""
+        nodes = self.view.material.nodes
+        order = sorted(self.view.selected, key=lambda i: (nodes[i].x, nodes[i].y))
+        self.wishes.edit("Wire", lambda material: chained(material, order))
 
     def align_selected(self) -> None:
         """Put the selected slips' left edges in line."""

@@ -25,6 +25,8 @@ CORNER = 14.0
 
 
 SPECK = 0.25
+LEGIBLE = 7.2
+"""Points that a title has on the screen at least, as long as there is room."""
 """The scale under which a thumbnail is too small for more than its mean colour, and a title for words."""
 
 
@@ -99,7 +101,7 @@ def paint_slip(
     painter.drawPolygon(fold)
     if picture and slip.picture:
         _paint_picture(painter, slip, picture.pixmap)
-    painter.setFont(app_font(11, bold=True))
+    painter.setFont(app_font(min(max(11, LEGIBLE / painter.transform().m11()), 15), bold=True))
     painter.setPen(now.colour("text"))
     title = painter.fontMetrics().elidedText(slip.title, Qt.TextElideMode.ElideRight, int(rect.width() - CORNER - 18))
     painter.drawText(QRectF(rect.left() + 10, rect.top() + 2, rect.width(), TITLE - 4), _MIDDLE_LEFT, title)
@@ -203,8 +205,8 @@ def _paint_from_afar(
         _paint_picture(painter, slip, picture.pixmap)
     if painter.transform().m11() > SPECK:
         painter.setPen(now.colour("text"))
-        painter.setFont(app_font(14, bold=True))
-        room = rect.adjusted(8, 4 + slip.picture, -8, -4)
+        painter.setFont(app_font(max(14, LEGIBLE / painter.transform().m11()), bold=True))
+        room = rect.adjusted(3, 2 + (slip.picture if slip.rect.height() > 3 * slip.picture else 0), -3, -2)
         painter.drawText(room, _TEXT_IN_SLIP, slip.title)
 
 

@@ -7,12 +7,15 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, QPointF
 
 from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, HeldWire, Offer, offers
+from soft_lantern.app.canvas.steps import Steps
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.layout import SLIP_WIDTH, free_place, slip_height
 from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.graph.wiring import wired
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
 
@@ -101,14 +104,16 @@ class Placing(QObject):
         node_id, port = node_and_port(end)
         into = spot.ref or self._free_input(offer.into)
         ids: list[str] = []
+        bottom = max(n.y + slip_height(piece, n) for n in piece.nodes.values())
 
         def placed(material: Material) -> Material:
-            material, ids[:] = edits.paste(material, piece, spot.at.x() - back, spot.at.y() - 20)
+            wanted = (spot.at.x() - back, spot.at.y() - 20)
+            material, ids[:] = edits.paste(material, piece, *free_place(material, wanted, (right + SLIP_WIDTH, bottom)))
             renamed = dict(zip(piece.nodes, ids, strict=True))
             if not into:
                 return material
             try:
-                material = edits.connect(material, port_ref(renamed[node_id], port), into)
+                material = wired(material, port_ref(renamed[node_id], port), into)
             except LanternError as error:
                 self.wishes.told.emit(str(error))  # it stands on the canvas, unwired
                 return material
@@ -120,25 +125,27 @@ class Placing(QObject):
         self._spot = None
         self.wishes.edit(f"Add {offer.title}", placed)
         self.view.select(set(ids))
+        Steps(self.view).bring_in(ids)
         self.view.setFocus()
 
     def _place_node(self, node: Node, spot: _Spot, name: str, port: str = "") -> None:
         node_id = new_id(node.type)
         back = 0.0 if not spot.ref or spot.from_output else 150.0
-        node = changed(node, x=float(round(spot.at.x() - back)), y=float(round(spot.at.y() - 20)))
-        snippets = self.view.snippets
+        wanted, snippets = (spot.at.x() - back, spot.at.y() - 20), self.view.snippets
 
         def placed(base: Material) -> Material:
             if node.role is Role.SNIPPET:
                 used = used_snippets(changed(base, nodes={node_id: node}), snippets)
                 base = changed(base, snippets=base.snippets | used)
-            material = edits.add_node(base, node_id, node)
+            x, y = free_place(base, wanted, (SLIP_WIDTH, slip_height(base, node)))
+            material = edits.add_node(base, node_id, changed(node, x=x, y=y))
             if spot.ref and spot.from_output:
-                return edits.connect(material, spot.ref, port_ref(node_id, port))
-            return edits.connect(material, port_ref(node_id, port), spot.ref) if spot.ref else material
+                return wired(material, spot.ref, port_ref(node_id, port))
+            return wired(material, port_ref(node_id, port), spot.ref) if spot.ref else material
 
         self.wishes.edit(name, placed)
         if node_id in self.view.material.nodes:
             self._spot = None
             self.view.select({node_id})
+            Steps(self.view).bring_in([node_id])
         self.view.setFocus()

@@ -18,18 +18,24 @@ class TypeIn(QLineEdit):
         self._before = ""
         self.hide()
 
-    def open(self, area: QRectF, text: str, take: Callable[[str], None]) -> None:
-        """Open over an area of the parent with a text, all of it selected."""
+    def open(self, area: QRectF, text: str, take: Callable[[str], None], begun: str = "") -> None:
+        """Open over an area of the parent with a text, all of it selected; or with what was `begun` in its place."""
         self._take, self._before = take, text
-        self.setText(text)
+        self.setText(begun or text)
         rect = area.toRect()
         rect.setHeight(max(rect.height(), 24))
-        rect.setWidth(max(rect.width(), 70))
+        rect.setWidth(max(rect.width(), 70, self.fontMetrics().horizontalAdvance(text) + 24))
+        parent = self.parentWidget()
+        if parent:
+            rect.moveLeft(max(min(rect.left(), parent.width() - rect.width() - 4), 4))
         self.setGeometry(rect)
         self.show()
         self.raise_()
         self.setFocus()
-        self.selectAll()
+        if begun:
+            self.end(False)
+        else:
+            self.selectAll()
 
     def close_quietly(self) -> None:
         """Go away without taking the text."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QObject, QRectF, Qt
 from PyQt6.QtWidgets import QMenu
@@ -14,9 +16,15 @@ from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.errors import BadValue
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Note
-from soft_lantern.values.kinds import Kind, Value, components
+from soft_lantern.graph.parameters import edits as parameters
+from soft_lantern.graph.parameters.edits import held
+from soft_lantern.nodes.formula import FormulaError, number_of
+from soft_lantern.values.colour import colour_from_hex, is_hex_colour
+from soft_lantern.values.kinds import Kind, Value, components, fitted
+from soft_lantern.values.words import counted
 
 
 class ValueTyping(QObject):
@@ -80,14 +88,16 @@ class ValueTyping(QObject):
             if action:
                 action.setCheckable(True)
                 action.setChecked(choice == row.choice)
-                action.triggered.connect(
-                    lambda _, choice=choice: self.wishes.reshape(
-                        f"Choose {choice}",
-                        slip.node_id,
-                        lambda material: edits.choose_setting(material, slip.node_id, row.name, choice),
-                    )
-                )
+                action.triggered.connect(lambda _, choice=choice: self.take_setting(slip, row, choice))
         menu.popup(self.view.mapToGlobal(self.view.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
+
+    def take_setting(self, slip: Slip, row: Row, choice: str) -> None:
+        """Take one of a setting's choices."""
+        self.wishes.reshape(
+            f"Choose {choice}",
+            slip.node_id,
+            lambda material: edits.choose_setting(material, slip.node_id, row.name, choice),
+        )
 
     def _more(self, kind: Kind, node_id: str, port: str) -> dict[str, Callable[[], None]]:
         """How more of what a port reads is come by."""
@@ -98,44 +108,51 @@ class ValueTyping(QObject):
             words: lambda: self.wishes.ramps_wanted.emit(str(self.view.material.nodes[node_id].values.get(port, "")))
         }
 
-    def type_into(self, slip: Slip, row: Row) -> None:
-        """Edit the value typed at an unwired input: a field for numbers, a picker for colours."""
+    def type_into(self, slip: Slip, row: Row, begun: str = "") -> None:
+        """Edit what is typed at an unwired input, or a parameter's default: a field for numbers, a picker for colours.
+
+        `begun`: what was typed already.
+        """
         assert row.port and row.value is not None
-        name = row.port.name
+        name, take = row.port.name, partial(self._take, slip, row.port.name)
         if row.kind and row.kind.is_read:
             menu = texture_menu(
                 self.view,
                 self.view.readable[row.kind],
                 str(row.value),
-                lambda texture_id: self._type_value(slip.node_id, name, texture_id),
+                take,
                 self._more(row.kind, slip.node_id, name),
                 self.wishes.texture_changed.emit,
             )
             menu.popup(self.view.mapToGlobal(self.view.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
             return
-        if row.kind is Kind.COLOUR:
+        if row.kind is Kind.COLOUR and not begun:
             picker = ColourPicker(_as_colour(row.value), self.view)
             picker.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-            picker.changed.connect(lambda value: self._type_value(slip.node_id, name, value))
+            picker.changed.connect(take)
             picker.open_at(self.view.mapToGlobal(self.view.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
             return
-        rect = slip.row_rect(row)
+        rect, present = slip.row_rect(row), components(row.value)
         area = QRectF(rect.center().x() - 8, rect.top() + 1, rect.width() / 2 + 4, rect.height() - 3)
-        parts = components(row.value)
-        text = ", ".join(f"{part:.9g}" for part in parts)
+        text = ", ".join(f"{part:.9g}" for part in present)
 
         def typed(text: str) -> None:
             try:
-                numbers = tuple(float(part) for part in text.replace("−", "-").replace(";", ",").split(","))
-                if any(abs(n) > 1e30 or n != n for n in numbers):
-                    raise ValueError
-                self._type_value(slip.node_id, name, numbers if len(numbers) > 1 else numbers[0])
-            except ValueError:
-                self.wishes.told.emit(f"“{text}” is not a number")
+                take(value_typed(text, row.kind or Kind.NUMBER, present))
+            except BadValue as error:
+                self.wishes.told.emit(str(error))
 
-        self.type_in.open(self._widget_rect(area), text, typed)
+        self.type_in.open(self._widget_rect(area), text, typed, begun)
 
-    def _type_value(self, node_id: str, port: str, value: Value) -> None:
+    def _take(self, slip: Slip, port: str, value: Value) -> None:
+        node_id, parameter = slip.node_id, slip.parameter
+        if parameter:
+            self.wishes.edit(
+                f"Set {parameter.label}",
+                lambda m: parameters.change_parameter(m, parameter.id, default=held(parameter, value)),
+                f"default {parameter.id}",
+            )
+            return
         self.wishes.edit("Type value", lambda m: edits.type_value(m, node_id, port, value), f"type {node_id}.{port}")
 
     def find_node(self) -> None:
@@ -153,6 +170,25 @@ class ValueTyping(QObject):
 
     def _widget_rect(self, area: QRectF) -> QRectF:
         return QRectF(self.view.to_widget(area.topLeft()), self.view.to_widget(area.bottomRight()))
+
+
+def value_typed(text: str, kind: Kind, present: tuple[float, ...]) -> Value:
+    """What a text says of a value: numbers with spaces or commas between, one number for all, or a colour as hex.
+
+    A lone number may be a sum, in which x is the present one. Raises BadValue.
+    """
+    if kind is Kind.COLOUR and is_hex_colour(text.strip()):
+        return colour_from_hex(text.strip())
+    given = [text] if len(present) == 1 else [part for part in re.split(r"[;,\s]+", text.strip("()[] ")) if part]
+    if len(given) not in (1, len(present), 3 if kind is Kind.COLOUR else 1):
+        raise BadValue(f"“{text}” is not {counted(len(present), 'number')}, with spaces or commas between")
+    try:
+        numbers = [number_of(part, before) for part, before in zip(given, present, strict=False)]
+    except FormulaError as error:
+        raise BadValue(f"“{text}” is not a number: {error}") from None
+    if any(abs(number) > 1e30 for number in numbers):
+        raise BadValue(f"“{text}” is too large")
+    return fitted(tuple(numbers) if len(numbers) > 1 else numbers[0], kind)
 
 
 def _as_colour(value: Value) -> tuple[float, ...]:

@@ -18,7 +18,7 @@ from soft_lantern.app.canvas.painting import (
     paint_wire,
     thumbnail_of,
 )
-from soft_lantern.app.canvas.shapes import Row, Slip, Spread, WireShape, spread
+from soft_lantern.app.canvas.shapes import REACH, Row, Slip, Spread, WireShape, spread
 from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
@@ -28,6 +28,8 @@ from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.ramps.images import Readable, readable
 
 SMALLEST, LARGEST = 0.12, 2.5
+HIT = 8.0
+"""Pixels about a port's teeth that a hand may miss them by, at any scale."""
 DETAIL = 0.45
 """The scale under which slips show their title only."""
 
@@ -239,6 +241,10 @@ class CanvasView(QWidget):
             entry = next((row for row in slip.rows if row.wired), None)
             return self.material.wires[port_ref(slip.node_id, entry.name)] if entry else ""
         return ""
+
+    def port_at(self, at: QPointF) -> tuple[Slip, Row] | None:
+        """The port that a hand at a place of the canvas takes: its teeth are wide enough to hit at every scale."""
+        return self.spread.port_at(at, max(REACH, HIT / self.scale))
 
     def row_at(self, slip: Slip, at: QPointF) -> Row | None:
         """The row of a slip at a place of the canvas."""

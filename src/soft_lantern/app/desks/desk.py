@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QSplitter, QWidget
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar
@@ -19,6 +19,13 @@ class Desk(QWidget):
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.worker = session, worker
+
+    def panes(self) -> list[QWidget]:
+        """The parts of the desk between which the keyboard goes, in reading order."""
+        held = [
+            (split, split.widget(place)) for split in self.findChildren(QSplitter) for place in range(split.count())
+        ]
+        return [pane for _, pane in held if pane and not isinstance(pane, QSplitter)]
 
     def stop(self) -> None:
         """Stop what runs beside the window."""

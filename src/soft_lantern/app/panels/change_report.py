@@ -56,6 +56,7 @@ class ChangeReport(QDialog):
         words = heading_label(f"{count} of {name} {'is' if len(affected) == 1 else 'are'} affected")
         column.addWidget(words)
         self.table = QTableWidget(len(affected), 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(["before", "after", "instance", "what happens"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setIconSize(QSize(SIDE, SIDE))

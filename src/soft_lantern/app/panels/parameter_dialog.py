@@ -21,7 +21,8 @@ from soft_lantern.app.widgets.labels import plain_label, quiet_label, side_by_si
 from soft_lantern.errors import LanternError
 from soft_lantern.graph.document import Material, Parameter, changed
 from soft_lantern.graph.notices.suggested_limits import suggested_limits
-from soft_lantern.graph.parameters.edits import USES, readers, trouble_with_parameter, with_choices
+from soft_lantern.graph.parameters.edits import RESERVED, USES, readers, trouble_with_parameter, with_choices
+from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.nodes.formula import number_of
 from soft_lantern.values.kinds import Kind
 
@@ -87,9 +88,21 @@ class ParameterDialog(QDialog):
         self._add_rows()
         layout.addWidget(self.words)
         layout.addWidget(self.buttons)
+        self._taken = {p.identifier for p in material.parameters if p.id != parameter.id} | RESERVED
+        self._follows = parameter.identifier == as_identifier(parameter.label, self._taken, "parameter")
+        self.label.textEdited.connect(self._follow_label)
+        self.identifier.textEdited.connect(self._identifier_typed)
         self.kind.currentIndexChanged.connect(self._kind_chosen)
         self.suggest.clicked.connect(self.suggest_limits)
         self._check()
+
+    def _follow_label(self, label: str) -> None:
+        """The identifier follows the label, until somebody types one."""
+        if self._follows:
+            self.identifier.setText(as_identifier(label, self._taken, "parameter"))
+
+    def _identifier_typed(self) -> None:
+        self._follows = False
 
     def suggest_limits(self) -> None:
         """Fill in the limits that follow from the graph."""

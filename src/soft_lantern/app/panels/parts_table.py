@@ -24,6 +24,7 @@ class PartsTable(QTableWidget):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(0, len(COLUMNS), parent)
+        self.setTabKeyNavigation(False)
         self.session = session
         self.object_id = ""
         self._filling = False

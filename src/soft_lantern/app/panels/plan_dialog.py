@@ -35,6 +35,7 @@ class PlanDialog(QDialog):
         self.words = plain_label(f"{count} value{'s' if count != 1 else ''} of {material.name} would change")
         column.addWidget(self.words)
         self.table = QTableWidget(count, 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(["instance", "parameter", "now", "then"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         header, rows = self.table.horizontalHeader(), self.table.verticalHeader()

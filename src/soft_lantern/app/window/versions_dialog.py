@@ -49,6 +49,7 @@ class VersionsDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(heading_label(title))
         self.table = QTableWidget(len(found), 5)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels([self._ours, self._theirs, "record", "what differs", "what counts"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setIconSize(QSize(SIDE, SIDE))

@@ -29,6 +29,7 @@ from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.theme import choice
+from soft_lantern.app.widgets.focus import step_on
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.app.window.banner import Banner
@@ -313,6 +314,10 @@ def _by_name(entry: tuple[str, str]) -> str:
     return entry[0].lower()
 
 
+def _step_on(window: MainWindow, step: int) -> None:
+    step_on(window.desk(window.desk_name).panes(), window.focusWidget(), step)
+
+
 def _desk(number: int, name: str) -> Command[MainWindow]:
     return Command(f"{name} desk", lambda window: window.go_to_desk(name), f"Ctrl+{number}")
 
@@ -356,7 +361,7 @@ FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
             designers=True,
         ),
         *_of_project(SCENES),
-        Command("Next scene", MainWindow.next_scene, "Ctrl+Tab", designers=True),
+        Command("Next scene", MainWindow.next_scene, "Ctrl+PgDown", designers=True),
         *_of_stage(BOOKMARKS),
         *_of_stage(tuple(_stage_switch(command) for command in SWITCHES)),
         *_of_stage(JUDGING),
@@ -375,6 +380,15 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
     "Objects": _of_stage(HANDLES),
     "Window": (
         *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
+        Command(
+            "Next panel", lambda w: step_on(w.desk(w.desk_name).panes(), w.focusWidget(), 1), "Ctrl+Tab", designers=True
+        ),
+        Command(
+            "Panel before",
+            lambda w: step_on(w.desk(w.desk_name).panes(), w.focusWidget(), -1),
+            "Ctrl+Shift+Tab",
+            designers=True,
+        ),
         Command("Switch between dark and light theme", lambda _: choice.switch_theme(), "F9", designers=True),
         Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
     ),

@@ -13,10 +13,11 @@ from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Material, Node, Parameter, Preset, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, change_node, connect, remove_nodes, type_value
 from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown_name
+from soft_lantern.graph.layout import SLIP_WIDTH, free_place
 from soft_lantern.graph.lowering import typed_value
 from soft_lantern.ir.glsl_words import HLSL_WORDS, as_identifier, trouble_with_exposed
 from soft_lantern.ir.inputs import INPUTS
-from soft_lantern.nodes import Role
+from soft_lantern.nodes import Port, Role
 from soft_lantern.values.kinds import LARGEST, Kind, Value, components, fitted, is_single
 
 
@@ -138,8 +139,8 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         raise BadEdit("only a value that is typed, not wired, can be exposed")
     kind = input_kind(material, node_id, port, output_kinds(material))
     is_constant = not port.carries.takes_wire
-    label = node.name or (node_type.title if is_constant else f"{node_type.title} {port.label}")
-    taken = {p.identifier for p in material.parameters} | set(INPUTS) | HLSL_WORDS
+    label = exposed_label(material, node_id, port)
+    taken = {p.identifier for p in material.parameters} | RESERVED
     value = typed_value(node, node_type, port_name)
     parameter = Parameter(
         id=new_id("parameter"),
@@ -165,9 +166,34 @@ def expose(material: Material, node_id: str, port_name: str) -> tuple[Material, 
         return change_node(material, node_id, type="parameter", values={}, settings=shown), parameter.id
     row = [p.name for p in node_type.inputs].index(port_name)
     new = new_id("parameter")
-    placed = Node(type="parameter", x=node.x - 190.0, y=node.y + 40.0 * row, settings={**shown, PLACED: "yes"})
+    x, y = free_place(material, (node.x - 190.0, node.y + 40.0 * row), (SLIP_WIDTH, 130.0))
+    placed = Node(type="parameter", x=x, y=y, settings={**shown, PLACED: "yes"})
     material = add_node(material, new, placed)
     return connect(material, port_ref(new, "out"), port_ref(node_id, port_name)), parameter.id
+
+
+RESERVED = frozenset(INPUTS) | HLSL_WORDS
+"""Identifiers that no parameter may have in exported shaders."""
+
+
+def exposed_label(material: Material, node_id: str, port: Port) -> str:
+    """What designers read of a port that is exposed: what it is for, without saying a word twice.
+
+    The port's own name, where it says enough by itself and no other parameter has it; else the node's before it.
+    """
+    node = material.node(node_id)
+    title = node.name or known_type(material, node).title
+    if not port.carries.takes_wire:
+        return title
+    own = port.label[:1].upper() + port.label[1:]
+    taken = {p.label for p in material.parameters}
+    if node.role is Role.SURFACE or (len(port.label) > 2 and port.label not in _VAGUE and own not in taken):
+        return own
+    more = [word for word in port.label.split() if word.lower() not in title.lower().split()]
+    return " ".join([title, *more])
+
+
+_VAGUE = ("value", "amount", "factor", "colour", "vector", "low", "high", "base", "strength")
 
 
 def _limited(parameter: Parameter, low: float, high: float) -> Parameter:

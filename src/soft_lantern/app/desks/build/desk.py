@@ -12,6 +12,7 @@ from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
+from soft_lantern.app.desks.build.type_anywhere import TypeAnywhere
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
@@ -78,7 +79,8 @@ class BuildDesk(Desk):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(halves((self.canvas, 846), (side, 434), stretch={0: 3, 1: 2}), 1)
+        self.split = halves((self.canvas, 846), (side, 434), stretch={0: 3, 1: 2})
+        layout.addWidget(self.split, 1)
         layout.addWidget(self.bottom)
         self.canvas.wishes.edited.connect(
             lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)
@@ -122,7 +124,15 @@ class BuildDesk(Desk):
         self.notice_list.reopen_wanted.connect(lambda n: self._edit("Reopen notice", lambda m: unaccept(m, n)))
         self._orbited = single_shot(self, 150, self.measure)
         session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
+        TypeAnywhere(self, self.canvas, (self.stage,))
         self.refresh()
+
+    def panes(self) -> list[QWidget]:
+        return [self.canvas, self.stage, self.tabs, self.bottom]
+
+    def swap_sizes(self) -> None:
+        """Give the stage the room the canvas had, or take it back."""
+        self.split.setSizes(self.split.sizes()[::-1])
 
     def refresh(self) -> None:
         """Show how things are."""
@@ -313,6 +323,7 @@ BUILD_COMMANDS: dict[str, tuple[Command[BuildDesk], ...]] = {
     "Graph": (
         *through(GRAPH, lambda desk: desk.canvas),
         Command("Explain the node", BuildDesk.explain_node, "Shift+F1"),
+        Command("Large stage or large graph", BuildDesk.swap_sizes, "Ctrl+Shift+W"),
         Command("Show the wire on the stage", lambda desk: desk.wire_box.button.toggle(), "F11"),
         Command("Measure on the object or the flat card", lambda desk: desk.wire_box.on_object.toggle()),
         Command(

@@ -59,6 +59,7 @@ class AtlasDialog(QDialog):
         for (bits, encoding), words in KEPT.items():
             self.kept.addItem(words, (bits, encoding))
         self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(COLUMNS)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         header = self.table.horizontalHeader()

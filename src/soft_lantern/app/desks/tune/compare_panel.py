@@ -52,6 +52,7 @@ class ComparePanel(QWidget):
         for number, box in enumerate(self.others):
             box.setAccessibleName(f"compare with {number + 1}")
         self.table = QTableWidget(0, 3)
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName("values that differ")
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setHorizontalHeaderLabels(["differs", "this", "other"])

@@ -1,0 +1,54 @@
+"""Letters and digits typed anywhere on a desk reach its canvas, unless a field has the keyboard."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QTextEdit,
+    QWidget,
+)
+
+from soft_lantern.app.canvas.canvas import Canvas
+
+FIELDS = (QLineEdit, QAbstractSpinBox, QComboBox, QTextEdit, QPlainTextEdit)
+_PLAIN = (
+    Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier | Qt.KeyboardModifier.GroupSwitchModifier
+)
+
+
+class TypeAnywhere(QObject):
+    """Looks at keys while the desk is seen. `own`: widgets with letters and signs of their own, such as the stage."""
+
+    def __init__(self, desk: QWidget, canvas: Canvas, own: tuple[QWidget, ...]) -> None:
+        super().__init__(desk)
+        self.desk, self.canvas, self.own = desk, canvas, own
+        desk.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None:
+            return False
+        application = QApplication.instance()
+        if watched is self.desk and event.type() in (QEvent.Type.Show, QEvent.Type.Hide) and application:
+            application.removeEventFilter(self)
+            if event.type() == QEvent.Type.Show:
+                application.installEventFilter(self)
+        elif event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            text = event.text()
+            if text.strip() and text.isprintable() and not event.modifiers() & ~_PLAIN and self._is_free(watched):
+                self.canvas.setFocus()
+                self.canvas.open_finder(text)
+                return True
+        return False
+
+    def _is_free(self, watched: QObject | None) -> bool:
+        """Whether a key that a widget is about to get may go to the canvas instead."""
+        if not isinstance(watched, QWidget) or isinstance(watched, (*FIELDS, Canvas)) or watched in self.own:
+            return False
+        inside = self.desk.isAncestorOf(watched) and not self.canvas.isAncestorOf(watched)
+        return inside and watched.hasFocus() and QApplication.activePopupWidget() is None
