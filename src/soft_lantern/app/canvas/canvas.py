@@ -223,7 +223,7 @@ class Canvas(CanvasView):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         if self._framed_for != self.material.id or self.gesture is None:
-            self.frame_all()
+            self.frame_all(whole=True)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None

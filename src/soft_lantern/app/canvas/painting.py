@@ -207,6 +207,8 @@ def _paint_from_afar(
         painter.setPen(now.colour("text"))
         painter.setFont(app_font(max(14, LEGIBLE / painter.transform().m11()), bold=True))
         room = rect.adjusted(3, 2 + (slip.picture if slip.rect.height() > 3 * slip.picture else 0), -3, -2)
+        if slip.picture:  # where there is no room beside the picture, the title lies on it
+            painter.fillRect(painter.boundingRect(room, _TEXT_IN_SLIP, slip.title), now.colour("raised", 0.85))
         painter.drawText(room, _TEXT_IN_SLIP, slip.title)
 
 

@@ -110,11 +110,11 @@ class CanvasView(QWidget):
         self._thumbnails = kept
         self.update()
 
-    def frame_all(self) -> None:
-        """Fit the selected slips, or all, into the canvas."""
+    def frame_all(self, *, whole: bool = False) -> None:
+        """Fit the selected slips into the canvas, or all where none is selected or `whole` asks for it."""
         box = QRectF()
         for slip in self.spread.slips.values():
-            if not self.selected or slip.node_id in self.selected:
+            if whole or not self.selected or slip.node_id in self.selected:
                 box = box.united(slip.rect)
         if box.isEmpty() or self.width() < 10:
             return

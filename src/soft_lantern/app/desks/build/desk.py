@@ -132,6 +132,7 @@ class BuildDesk(Desk):
 
     def swap_sizes(self) -> None:
         """Give the stage the room the canvas had, or take it back."""
+        self.tabs.setVisible(not self.tabs.isVisible())
         self.split.setSizes(self.split.sizes()[::-1])
 
     def refresh(self) -> None:
