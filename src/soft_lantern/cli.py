@@ -109,13 +109,14 @@ def check(
     notices = found_in(project)
     if as_json:
         fields = ("severity", "kind", "text", "place", "node", "port")
-        print(json.dumps([{f: str(getattr(n, f)) for f in fields} for n in notices], indent=2, ensure_ascii=False))
+        listed = [{"name": name, **{f: str(getattr(n, f)) for f in fields}} for name, n in notices]
+        print(json.dumps(listed, indent=2, ensure_ascii=False))
     else:
-        for notice in notices:
-            where = f"{notice.place}: " if notice.place else ""
+        for name, notice in notices:
+            where = f"{name}: " if name else ""
             print(" ".join(f"{notice.severity}: {where}{notice.text}".split()))
         print(counted(len(notices), "notice"))
-    if any(n.severity == "error" for n in notices):
+    if any(n.severity == "error" for _, n in notices):
         raise typer.Exit(1)
 
 

@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from soft_lantern.app.canvas.shapes import spread
 from soft_lantern.demo.project import moth_trail
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph import edits
@@ -124,6 +125,26 @@ def constant(varies: bool) -> Material:
     return finished(m, alpha=m.add("clamp", value=first * 3.0))
 
 
+def edges(low: float) -> Material:
+    m = Authoring("M")
+    height = m.add("position").into("separate").y
+    return finished(m, metallic=m.add("smoothstep", value=height, low=low, high=0.5))
+
+
+def alpha_twice(other: bool) -> Material:
+    m = Authoring("M")
+    tint = m.expose("Tint", "#33669980", group="")
+    alpha = m.add("separate_colour", colour=m.expose("Other", "#33669940") if other else tint)
+    m.add("surface", base_colour=tint, alpha=alpha.a, alpha_mode="blend")
+    return m.material
+
+
+def unread(used: bool) -> Material:
+    m = Authoring("M")
+    shine = m.expose("Shine", 0.5, limits=(0, 1))
+    return finished(m, roughness=shine if used else 0.3)
+
+
 PAIRS: dict[str, tuple[Callable[..., Material], object, object]] = {
     "division": (division, 0.0, 0.1),
     "summed-masks": (masks, 1.0, 0.5),
@@ -134,6 +155,9 @@ PAIRS: dict[str, tuple[Callable[..., Material], object, object]] = {
     "unused": (forgotten, False, True),
     "constant": (constant, False, True),
     "spaces": (spaces, "object", "world"),
+    "reversed-edges": (edges, 0.8, 0.2),
+    "alpha-twice": (alpha_twice, False, True),
+    "unread-parameter": (unread, False, True),
 }
 
 
@@ -151,12 +175,16 @@ def test_a_logarithm_of_zero_is_told_and_of_a_little_is_not() -> None:
 
 def test_values_already_lost_are_an_error_where_they_start() -> None:
     (notice,) = [n for n in notices(lost(0.0)) if n.severity == "error"]
-    assert notice.node == "divide" and "values are now infinite" in notice.text
+    assert notice.node == "divide" and "1 value is now infinite" in notice.text
     assert not any(n.severity == "error" for n in notices(lost(2.0)))
 
 
 @pytest.mark.parametrize(
-    "kind", ["division", "summed-masks", "range", "undefined", "black-tint", "idle-clamp", "unused"]
+    "kind",
+    [
+        *("division", "summed-masks", "range", "undefined", "black-tint", "idle-clamp", "unused"),
+        *("reversed-edges", "alpha-twice", "unread-parameter"),
+    ],
 )
 def test_every_mend_ends_its_notice_and_leaves_a_graph_without_faults(kind: str) -> None:
     make, wrong, _ = PAIRS[kind]
@@ -167,6 +195,39 @@ def test_every_mend_ends_its_notice_and_leaves_a_graph_without_faults(kind: str)
         mended = fix.edit(material)
         assert kind not in kinds(mended), fix.words
         assert not lower(mended).notices
+
+
+def test_edges_are_put_right_with_the_look_they_had() -> None:
+    """GLSL 4.60, section 8.3, leaves smoothstep open where the edges are reversed; here it is 1 less the other."""
+    material = edges(0.8)
+    (notice,) = [n for n in notices(material) if n.kind == "reversed-edges"]
+    mended = {fix.words: fix.edit(material) for fix in notice.fixes}
+    before = measured(material).values[material.wires["surface.metallic"]]
+    kept = mended["Swap the edges and invert"]
+    assert measured(kept).values[kept.wires["surface.metallic"]] == pytest.approx(before, abs=1e-6)
+    swapped = mended["Swap the edges"]
+    assert measured(swapped).values[swapped.wires["surface.metallic"]] == pytest.approx(1 - before, abs=1e-6)
+
+
+def test_a_division_that_divides_by_zero_is_not_told_as_one_that_may() -> None:
+    (notice,) = [n for n in notices(lost(0.0)) if n.kind == "division"]
+    assert notice.text.startswith("Divide does divide by zero") and "1 value is now infinite" in notice.text
+    (notice,) = [n for n in notices(division(0.0)) if n.kind == "division"]
+    assert "may divide by zero" in notice.text
+
+
+def test_of_two_surfaces_the_first_counts_and_the_other_says_so() -> None:
+    m = Authoring("M")
+    m.add("surface", roughness=0.25)
+    m.add("surface", roughness=0.75)
+    (first, second), material = m.material.nodes, m.material
+    (notice,) = [n for n in notices(material) if n.kind == "two-outputs"]
+    assert notice.node == second
+    lowered = lower(material)
+    (value,) = uniform_values(lowered, material, {})[str(lowered.surface["roughness"].data)]  # type: ignore[misc]
+    assert value == 0.25
+    slips = spread(material).slips
+    assert (slips[first].title, slips[second].title) == ("Surface", "Surface (not used)")
 
 
 def test_notices_rest_on_what_is_possible_even_while_values_look_fine() -> None:

@@ -8,14 +8,14 @@ from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.notice import Notice
-from soft_lantern.graph.notices.project import check_project
+from soft_lantern.graph.notices.project import check_project, named_place
 from soft_lantern.render.mesh_fit import unfit_meshes
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.transforms import camera_for
 
 
-def check(project: Path) -> list[Notice]:
-    """Every notice of a project as it lies in its folder."""
+def check(project: Path) -> list[tuple[str, Notice]]:
+    """Every notice of a project as it lies in its folder, each with the name of what it is about."""
     opened = open_project(project)
     models, meshes = load_models(opened.project, project)
     images, textures = load_images(opened.project, project)
@@ -23,4 +23,4 @@ def check(project: Path) -> list[Notice]:
     for scene in opened.project.scenes.values():
         camera = camera_for(scene.view, (1, 1))
         notices += unfit_meshes(opened.project, scene, models, camera, LoweredMaterials(), images)
-    return notices
+    return [(named_place(opened.project, notice.place), notice) for notice in notices]

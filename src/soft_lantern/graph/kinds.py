@@ -44,6 +44,11 @@ def parameter_of(material: Material, node: Node) -> Parameter | None:
     return material.parameter(node.settings.get("parameter", "")) if node.role is Role.PARAMETER else None
 
 
+def counting(material: Material, role: Role) -> str:
+    """The node of a role that counts where there are several, such as surfaces: the first; "" where there is none."""
+    return next((node_id for node_id, node in material.nodes.items() if node.role is role), "")
+
+
 def shown_name(material: Material, node: Node) -> str:
     """What a node's slip is headed: its own name, the parameter it stands for, or its type's title."""
     parameter = parameter_of(material, node)

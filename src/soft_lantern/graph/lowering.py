@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
-from soft_lantern.graph.kinds import evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
+from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, uniform, vector_type
@@ -213,13 +213,13 @@ class _Lowering:
             self.handed_out[node_id] = results["value"]
             return
         if not node_type.outputs and "offset" in results:
-            if self.offset is not None:
+            if node_id != counting(self.material, Role.OFFSET):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second one; the first counts")
             else:
                 self.offset = results["offset"]
             return
         if not node_type.outputs:
-            if self.surface:
+            if node_id != counting(self.material, Role.SURFACE):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
             else:
                 self.surface = results

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.kinds import (
+    counting,
     input_kind,
     known_type,
     output_kinds,
@@ -244,6 +245,8 @@ def _slip(material: Material, node_id: str, kinds: dict[str, Kind], names: Mappi
     node = material.nodes[node_id]
     node_type = type_of(material, node)
     parameter, title = parameter_of(material, node), shown_name(material, node)
+    if node.role in (Role.SURFACE, Role.OFFSET) and node_id != counting(material, node.role):
+        title = f"{title} (not used)"
     if node.role is Role.ELBOW:
         return _elbow(material, node_id, title, kinds)
     rect = QRectF(node.x, node.y, SLIP_WIDTH, slip_height(material, node))

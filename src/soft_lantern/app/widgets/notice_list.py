@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from itertools import groupby
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
@@ -26,22 +29,33 @@ class NoticeList(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.notices: list[Notice] = []
+        self._places: Mapping[str, str] = {}
         self.fix_buttons: dict[tuple[str, str, str], QToolButton] = {}
         self.show_notices([])
 
-    def show_notices(self, notices: list[Notice]) -> None:
-        """Show these notices, the first sixty of them."""
-        if self.notices and [_key(n) for n in notices] == [_key(n) for n in self.notices]:
+    def show_notices(self, notices: list[Notice], places: Mapping[str, str] | None = None) -> None:
+        """Show these notices, the first sixty of them.
+
+        `places`: what each notice's place is called, in the order in which places are shown.
+        """
+        places = places or {}
+        order = list(places)
+        notices = sorted(notices, key=lambda n: order.index(n.place) if n.place in places else len(order))
+        same = [_key(n) for n in notices] == [_key(n) for n in self.notices] and places == self._places
+        if self.notices and same:
             self.notices = notices
             return
-        self.notices = notices
+        self.notices, self._places = notices, places
         self.fix_buttons.clear()
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 4, 4, 4)
         column.setSpacing(6)
-        for notice in notices[:MOST]:
-            column.addWidget(self._card(notice))
+        for place, group in groupby(notices[:MOST], key=lambda notice: notice.place):
+            if place in places:
+                column.addWidget(heading_label(places[place]))
+            for notice in group:
+                column.addWidget(self._card(notice))
         if len(notices) > MOST:
             column.addWidget(plain_label(f"and {len(notices) - MOST} more"))
         if not notices:

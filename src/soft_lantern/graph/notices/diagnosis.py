@@ -10,10 +10,10 @@ from dataclasses import dataclass, field, replace
 from math import inf
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
-from soft_lantern.graph.edits import choose_setting
+from soft_lantern.graph.edits import choose_setting, disconnect
 from soft_lantern.graph.expectations import Range, expected_by_inputs
-from soft_lantern.graph.kinds import label_of, type_of
-from soft_lantern.graph.lowering import Lowered
+from soft_lantern.graph.kinds import counting, label_of, type_of
+from soft_lantern.graph.lowering import Lowered, parameter_uniform
 from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.graph.notices import fixes
 from soft_lantern.ir.expr import Expr, Op, topological
@@ -23,6 +23,7 @@ from soft_lantern.ir.statistics import SLACK, Statistics
 from soft_lantern.ir.surface_inputs import read_inputs
 from soft_lantern.nodes import NodeType, Role
 from soft_lantern.values.kinds import Kind
+from soft_lantern.values.words import counted
 
 DARK = 0.1
 """A product under this share of the darker colour's brightest channel is as good as black."""
@@ -30,7 +31,7 @@ DARK = 0.1
 
 @dataclass(frozen=True, eq=False)
 class Case:
-    """A graph with all that is known of its values; `reaches` and `values` are empty where nothing was measured."""
+    """A graph with all that is known of its values; `statistics` and `values` are empty where nothing was measured."""
 
     material: Material
     lowered: Lowered
@@ -90,13 +91,14 @@ def diagnose(case: Case) -> list[Notice]:
         found += _never_varies(case, node_id, node, node_type)
     found += _left_ranges(case, used)
     found += _unheard_alpha(case)
+    found += _squared_alpha(case)
+    found += _unread_parameters(case)
     return found
 
 
 def _unheard_alpha(case: Case) -> Iterator[Notice]:
     """Alpha that is wired or typed though nothing heeds it, and depth behind on a surface that hides it."""
-    outputs = ("surface", "unlit_surface")
-    node_id = next((i for i, n in case.material.nodes.items() if n.type in outputs), "")
+    node_id = counting(case.material, Role.SURFACE)
     lowered, mode = case.lowered, case.lowered.alpha_mode
     if not node_id or mode == "blend":
         return
@@ -114,6 +116,31 @@ def _unheard_alpha(case: Case) -> Iterator[Notice]:
         yield case.notice(Severity.WARNING, "depth-behind-opaque", node_id, text, mend=(to_blend,))
 
 
+def _squared_alpha(case: Case) -> Iterator[Notice]:
+    """Alpha wired from the very colour whose own alpha counts already."""
+    node_id = counting(case.material, Role.SURFACE)
+    inputs = {port: case.lowered.inputs.get(port_ref(node_id, port)) for port in ("base_colour", "colour", "alpha")}
+    colour = inputs["base_colour"] if inputs["base_colour"] is not None else inputs["colour"]
+    alpha = inputs["alpha"]
+    if node_id and colour is not None and alpha is not None and alpha.op is not Op.CONST and colour.w is alpha:
+        name = label_of(case.material, case.material.nodes[node_id])
+        text = f"{name} gets one alpha twice: its colour’s own counts already, so it is squared"
+        mend = (Fix("Take the alpha wire off", lambda m: disconnect(m, port_ref(node_id, "alpha"))),)
+        yield case.notice(Severity.WARNING, "alpha-twice", node_id, text, port="alpha", mend=mend)
+
+
+def _unread_parameters(case: Case) -> Iterator[Notice]:
+    """Parameters that are exposed, though nothing on the way to an output reads them."""
+    lowered = case.lowered
+    reached = set(topological([*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]))
+    read = {str(e.data) for e in reached if e.op is Op.UNIFORM}
+    for parameter in case.material.parameters:
+        if str(parameter_uniform(parameter).data) not in read:
+            text = f"{parameter.label} is exposed, but changes nothing: nothing on the way to the surface reads it"
+            mend = (Fix("Stop exposing it", fixes.unexposed(parameter.id)),)
+            yield case.notice(Severity.INFO, "unread-parameter", "", text, port=parameter.id, mend=mend)
+
+
 def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> Iterator[Notice]:
     """What can go wrong inside a node: divisions, roots and powers, idle clamps, mixed spaces."""
     inputs = {
@@ -124,9 +151,15 @@ def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> I
     for expr in _own_expressions(outputs, set(inputs)):
         if expr.op is Op.DIV and may_be_zero(expr.args[1], case.bounds):
             port = inputs.get(expr.args[1], "")
-            text = f"{name} may divide by zero: {_divisor_in_words(case, expr.args[1])}"
+            does = "does" if case.bounds[expr.args[1]].low == case.bounds[expr.args[1]].high else "may"
+            text = f"{name} {does} divide by zero: {_divisor_in_words(case, expr.args[1])}"
             mend = fixes.for_divisor(case.material, node_id, port, _parameter_of(case, expr.args[1]))
             yield case.notice(Severity.WARNING, "division", node_id, text, port=port, expr=expr.args[1], mend=mend)
+        elif expr.op is Op.SMOOTHSTEP and _reversed(case, expr):
+            text = f"{name} has its edges the wrong way round: the low one is not below the high one"
+            ports = [inputs.get(edge, "") for edge in expr.args[:2]]
+            mend = fixes.for_edges(node_id, *ports) if all(ports) else ()
+            yield case.notice(Severity.WARNING, "reversed-edges", node_id, text, port=ports[0], mend=mend)
         elif (least := _LEAST.get(expr.op)) and _goes_below(case.bounds[expr.args[0]], least[0], strict=least[1]):
             port = inputs.get(expr.args[0], "")
             mend = fixes.at_least(case.material, node_id, port, least[0] + (1e-4 if least[1] else 0.0))
@@ -163,12 +196,14 @@ def _with_lost_values(case: Case, node_id: str, node: Node, node_type: NodeType,
     cause = next((n for n in own if n.kind in ("division", "undefined")), None) if lost else None
     for notice in own:
         if notice is cause:
-            text = f"{notice.text}. {lost:,} values are now infinite or not a number"
+            text = notice.text.replace(" may divide by zero", " does divide by zero", 1)
+            text = f"{text}. {counted(lost, 'value is', 'values are')} now infinite or not a number"
             yield replace(notice, severity=Severity.ERROR, text=text)
         else:
             yield notice
     if lost and not cause:
-        text = f"{label_of(case.material, node)} gives {lost:,} values that are infinite or not a number"
+        values = counted(lost, "value that is", "values that are")
+        text = f"{label_of(case.material, node)} gives {values} infinite or not a number"
         yield case.notice(Severity.ERROR, "not-finite", node_id, text)
 
 
@@ -311,6 +346,12 @@ def _may_vanish(case: Case, vector: Expr) -> bool:
         return False
     bound = case.bounds[vector]
     return all(low <= 0 <= high for low, high in zip(bound.low, bound.high, strict=True))
+
+
+def _reversed(case: Case, smooth: Expr) -> bool:
+    """Whether a smoothstep's low edge is at or above its high one, whatever comes in."""
+    low, high = (case.bounds[edge] for edge in smooth.args[:2])
+    return min(low.low) >= max(high.high)
 
 
 def _goes_below(bound: Interval, least: float, *, strict: bool) -> bool:

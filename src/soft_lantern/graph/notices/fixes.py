@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from soft_lantern.graph.document import Material, Node, Parameter, changed, new_id, port_ref
-from soft_lantern.graph.edits import add_node, change_node, dissolve, insert, remove_nodes, type_value
+from soft_lantern.graph.edits import add_node, change_node, connect, dissolve, insert, remove_nodes, type_value
+from soft_lantern.graph.kinds import known_type
 from soft_lantern.graph.layout import pushed_down
+from soft_lantern.graph.lowering import typed_value
 from soft_lantern.graph.notice import Fix
-from soft_lantern.graph.parameters.edits import change_parameter
+from soft_lantern.graph.parameters.edits import change_parameter, unexpose
 
 Edit = Callable[[Material], Material]
 GUARD = 0.0001
@@ -23,6 +25,43 @@ def delete(node_id: str) -> Edit:
 def dissolved(node_id: str) -> Edit:
     """Take a node out and join the wire through it."""
     return lambda material: dissolve(material, [node_id])
+
+
+def unexposed(parameter_id: str) -> Edit:
+    """A parameter taken back into the graph."""
+    return lambda material: unexpose(material, parameter_id)
+
+
+def swapped(node_id: str, first: str, second: str) -> Edit:
+    """What feeds two inputs of a node, or is typed into them, the other way round."""
+
+    def edit(material: Material) -> Material:
+        node, wires = material.node(node_id), dict(material.wires)
+        refs = (port_ref(node_id, first), port_ref(node_id, second))
+        fed = [wires.pop(ref, "") for ref in refs]
+        wires |= {ref: out for ref, out in zip(refs, reversed(fed), strict=True) if out}
+        typed = [typed_value(node, known_type(material, node), port) for port in (first, second)]
+        values = {**node.values, first: typed[1], second: typed[0]}
+        return change_node(changed(material, wires=wires), node_id, values=values)
+
+    return edit
+
+
+def for_edges(node_id: str, low: str, high: str) -> tuple[Fix, ...]:
+    """Ways to put a smoothstep's edges right: with its result turned round, which keeps the look, or without."""
+    swap = swapped(node_id, low, high)
+
+    def turned_round(material: Material) -> Material:
+        material = swap(material)
+        readers = [into for into, out in material.wires.items() if out == port_ref(node_id, "out")]
+        for number, into in enumerate(readers):
+            if number == 0:
+                material = _inserted(material, Node(type="complement"), into)
+            else:
+                material = connect(material, material.wires[readers[0]], into)
+        return material
+
+    return Fix("Swap the edges and invert", turned_round), Fix("Swap the edges", swap)
 
 
 def clamped(into: str, expected: tuple[float, float]) -> Edit:

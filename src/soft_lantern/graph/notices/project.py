@@ -31,6 +31,13 @@ def check_project(project: Project, images: Mapping[str, Image] | None = None) -
     return sorted(found, key=lambda n: order.index(n.severity))
 
 
+def named_place(project: Project, place: str) -> str:
+    """What people call the place of a notice: a material, snippet, instance, scene, mesh or texture by its id."""
+    tables = (project.materials, project.snippets, project.instances, project.scenes, project.assets, project.textures)
+    found = next((table[place] for table in tables if place in table), None)
+    return found.name if found else place
+
+
 def check_material(
     material: Material,
     lowered: Lowered | None = None,

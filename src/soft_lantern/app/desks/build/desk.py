@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
@@ -39,6 +40,7 @@ from soft_lantern.graph.document import (
 )
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.notice import Fix, Notice, accept, notices_in_words, unaccept
+from soft_lantern.graph.notices.project import named_place
 from soft_lantern.graph.snippets import cost_inside, snippet_made
 from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
@@ -117,7 +119,7 @@ class BuildDesk(Desk):
         self.wire_box.changed.connect(self._show_wire)
         self.wire_box.on_object.toggled.connect(self.measure_on_object)
         self.stage.picking.hovered.connect(self._hover)
-        self.notice_list.fix_wanted.connect(self._fix)
+        self.notice_list.fix_wanted.connect(partial(_mend, session))
         self.notice_list.accept_wanted.connect(
             lambda notice, remark: self._edit("Accept notice", lambda m: accept(m, notice, remark))
         )
@@ -265,18 +267,9 @@ class BuildDesk(Desk):
     def _show_notices(self) -> None:
         notices = self.session.notices
         self.canvas.show_notices(notices)
-        self.notice_list.show_notices(notices)
+        self.notice_list.show_notices(notices, _places(self.session, notices))
         shown = f"Notices ({notices_in_words(notices, short=True)})" if notices else "Notices"
         self.tabs.setTabText(self.tabs.indexOf(self.notice_list), shown)
-
-    def _fix(self, notice: Notice, fix: Fix) -> None:
-        if notice.kind == SAME_ID:
-            session, words = self.session, fix.words
-            if session.apply(words, lambda project: session.saver.settle_same_id(project, notice.port, words)):
-                session.found.settled(notice)
-            return
-        if self.session.project.graph(notice.place):
-            self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
 
     def _tick(self, seconds: float) -> None:
         self.stage.modes.set_time(seconds)
@@ -298,6 +291,21 @@ class BuildDesk(Desk):
         """Edit the open material."""
         if self.session.material:
             self.session.edit_material(name, self.session.material_id, edit, merge)
+
+
+def _mend(session: Session, notice: Notice, fix: Fix) -> None:
+    if notice.kind == SAME_ID:
+        words = fix.words
+        if session.apply(words, lambda project: session.saver.settle_same_id(project, notice.port, words)):
+            session.found.settled(notice)
+    elif session.project.graph(notice.place):
+        session.apply(fix.words, lambda project: fix.mended(project, notice.place))
+
+
+def _places(session: Session, notices: list[Notice]) -> dict[str, str]:
+    """What the places of notices are called, the open material first."""
+    listed = dict.fromkeys([session.material_id, *(notice.place for notice in notices)])
+    return {place: named_place(session.project, place) for place in listed if place}
 
 
 def _over(upper: QWidget, lower: QWidget) -> QWidget:
