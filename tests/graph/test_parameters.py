@@ -16,7 +16,18 @@ from soft_lantern.demo.project import demo_project, height_ramp
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.formats.images import load_images
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Gradient, Node, Palette, Parameter, Pick, Project, StageObject, Stop, changed
+from soft_lantern.graph.document import (
+    Gradient,
+    Node,
+    Palette,
+    Parameter,
+    Pick,
+    Project,
+    Scene,
+    StageObject,
+    Stop,
+    changed,
+)
 from soft_lantern.graph.instances.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
 from soft_lantern.graph.instances.family import (
     Standing,
@@ -33,7 +44,7 @@ from soft_lantern.graph.instances.family import (
     with_lock,
     with_parameter,
 )
-from soft_lantern.graph.instances.picks import picked, put_pick, worn
+from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, picked, put_pick, with_worn, worn
 from soft_lantern.graph.instances.sweeps import Spread, kept_variations, sweep, variations
 from soft_lantern.graph.instances.values import look, override, put_material, remove_instance, reset
 from soft_lantern.graph.lowering import lower
@@ -41,6 +52,7 @@ from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.notices.suggested_limits import suggested_limits
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.ramps.images import colours_at, image_of_palette, side_of
+from soft_lantern.graph.scenes import with_copy
 from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear, rgb_of_hsv
 from soft_lantern.nodes.formula import number_of
 from soft_lantern.values.colour import colour_from_hex, srgb_to_linear
@@ -418,3 +430,23 @@ def test_gradients_and_palettes_are_values_that_a_graph_reads() -> None:
 def test_resetting_several_values_leaves_the_others(project: Project) -> None:
     after = reset(project, "last_light", "origin", "spread")
     assert set(after.instances["last_light"].values) == {"low_colour", "roughness"}
+
+
+def test_a_part_is_undressed_to_plain_grey_and_dressed_like_its_object_again() -> None:
+    thing = StageObject(id="kettle", name="Kettle", asset="kettle", wears={"": "copper", "lid": "brass"})
+    scene, project = Scene(id="tea", name="Tea", objects=(thing,)), Project(name="P")
+
+    def lid(scene: Scene) -> str:
+        return worn(project, scene.objects[0], "lid")
+
+    bare = with_worn(scene, "kettle", "lid", "")
+    assert (lid(scene), lid(bare), worn(project, bare.objects[0], "spout")) == ("brass", "", "copper")
+    assert lid(with_worn(bare, "kettle", "lid", LIKE_THE_OBJECT)) == "copper"
+    assert with_worn(scene, "kettle", "", "").objects[0].wears == {"lid": "brass"}
+
+
+def test_copies_are_numbered_on() -> None:
+    names = ["Mushroom", "Mushroom 5", "Moth"]
+    things = tuple(StageObject(id=name, name=name, asset="a") for name in names)
+    scene = with_copy(Scene(id="s", name="S", objects=things), "Mushroom 5", "new")
+    assert [o.name for o in with_copy(scene, "Moth", "other").objects][-2:] == ["Mushroom 6", "Moth 2"]

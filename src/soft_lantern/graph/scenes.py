@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import (
@@ -57,8 +57,17 @@ def with_copy(scene: Scene, object_id: str, copy_id: str) -> Scene:
     """The scene with a copy of an object a metre beside it. Raises BadEdit where it is gone."""
     thing = _there(scene, object_id)
     x, y, z = thing.position
-    copy = changed(thing, id=copy_id, name=f"{thing.name} copy", position=(x + 1.0, y, z))
+    name = numbered(thing.name, {each.name for each in scene.objects})
+    copy = changed(thing, id=copy_id, name=name, position=(x + 1.0, y, z))
     return changed(scene, objects=(*scene.objects, copy))
+
+
+def numbered(name: str, taken: Collection[str]) -> str:
+    """The next free name of the kind: "Mushroom 6" after "Mushroom 5"."""
+    stem = name.rstrip("0123456789").rstrip() or name
+    endings = [each[len(stem) :].strip() for each in taken if each.startswith(stem)]
+    used = [int(digits) for digits in endings if digits.isdecimal()]
+    return f"{stem} {max([1, *used]) + 1}"
 
 
 def with_bookmark(scene: Scene, view: View) -> Scene:

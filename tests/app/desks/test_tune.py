@@ -82,10 +82,10 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     assert material
     colour, metallic, roughness, emissive = (p.id for p in material.parameters)
     assert [p.identifier for p in material.parameters] == [
-        "surface_base_colour",
-        "surface_metallic",
-        "surface_roughness",
-        "surface_emissive",
+        "base_colour",
+        "metallic",
+        "roughness",
+        "emissive",
     ]
     assert set(shelf.cards) == {colour, metallic, roughness, emissive}
 

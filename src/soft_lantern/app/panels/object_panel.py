@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
+from soft_lantern.app.panels.parts_table import AS_WHOLE, NOTHING
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
@@ -14,7 +15,7 @@ from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
-from soft_lantern.graph.instances.picks import wearables
+from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, wearables
 from soft_lantern.graph.scenes import with_copy, without_object
 from soft_lantern.scene.primitives import PRIMITIVES
 
@@ -143,11 +144,12 @@ class ObjectPanel(QWidget):
         part = self.part if self.part in names else ""
         fill(self.part_box, [(WHOLE, ""), *((name, name) for name in names)], part)
         looks = [(name, look_id) for look_id, name in wearables(self.session.project)]
-        worn = thing.wears.get(part, "")
+        worn = thing.wears.get(part, LIKE_THE_OBJECT if part else "")
+        looks.insert(0, (NOTHING, ""))
         if part:
-            looks.insert(0, ("as the whole object", ""))
-        elif worn not in [look_id for _, look_id in looks]:
-            looks.insert(0, ("plain grey", worn))
+            looks.insert(0, (AS_WHOLE, LIKE_THE_OBJECT))
+        if worn not in [look_id for _, look_id in looks]:
+            looks.insert(0, ("gone", worn))
         fill(self.look_box, looks, worn)
 
     def _show_part(self, part: str) -> None:

@@ -10,7 +10,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
-from soft_lantern.graph.instances.picks import wearables
+from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, wearables
 
 WHOLE = "whole object"
 AS_WHOLE, NOTHING = "as the whole object", "plain grey"
@@ -75,7 +75,8 @@ class PartsTable(QTableWidget):
             label.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
             label.setCheckState(Qt.CheckState.Unchecked if name in thing.hidden else Qt.CheckState.Checked)
             label.setToolTip("Whether it is drawn; what is not drawn still cuts out")
-            worn = QTableWidgetItem(looks.get(thing.wears.get(name, ""), AS_WHOLE if name else NOTHING))
+            own = thing.wears.get(name, LIKE_THE_OBJECT)
+            worn = QTableWidgetItem(looks.get(own, AS_WHOLE if name and own == LIKE_THE_OBJECT else NOTHING))
             worn.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             worn.setToolTip("What it wears: click to choose")
             cut = QTableWidgetItem(thing.cut_outs.get(name, ""))
@@ -90,11 +91,12 @@ class PartsTable(QTableWidget):
         if thing is None or row >= len(names):
             return None
         name, menu = names[row], passing(QMenu(self))
-        for look_id, words in [("", AS_WHOLE if name else NOTHING), *wearables(self.session.project)]:
+        like = [(LIKE_THE_OBJECT, AS_WHOLE)] if name else []
+        for look_id, words in [*like, ("", NOTHING), *wearables(self.session.project)]:
             action = menu.addAction(words, lambda look_id=look_id: self._wear(name, look_id))
             assert action
             action.setCheckable(True)
-            action.setChecked(thing.wears.get(name, "") == look_id)
+            action.setChecked(thing.wears.get(name, LIKE_THE_OBJECT if name else "") == look_id)
         viewport = self.viewport()
         assert viewport
         menu.popup(viewport.mapToGlobal(self.visualItemRect(self.item(row, 1)).bottomLeft()))

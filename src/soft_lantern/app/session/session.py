@@ -186,12 +186,12 @@ class Session(QObject):
     def add_object(self, asset: Asset, imported: Imported | None = None) -> str:
         """Stand an asset on the stage, in a new scene where there is none, and return the object's id.
 
-        It wears what it was imported with, or the open material where that is nothing.
+        It wears what it was imported with, or nothing.
         """
         if self.scene is None:
             scene = new_scene(self.project)
             self.scene_id, self.view = scene.id, scene.view
-        worn = imported.wears if imported and imported.wears else {"": self.material_id} if self.material_id else {}
+        worn = imported.wears if imported else {}
         object_id, scene_id = new_id("object"), self.scene_id
 
         def added(project: Project) -> Project:
@@ -202,6 +202,7 @@ class Session(QObject):
             return added_object(project, scene_id, asset, worn, object_id)
 
         self.apply(f"Add {asset.name}", added)
+        self.told.emit(f"{asset.name} stands on the stage in plain grey: drop a look on it. Home shows everything")
         return object_id
 
     def open_scene(self, scene_id: str) -> None:

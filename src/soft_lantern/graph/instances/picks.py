@@ -55,12 +55,20 @@ def put_pick(project: Project, pick: Pick) -> Project:
     return changed(project, picks={**project.picks, pick.id: pick})
 
 
+LIKE_THE_OBJECT = "="
+"""What a part wears that has nothing of its own."""
+
+
 def with_worn(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
-    """The scene with a part of an object, "" for the whole, wearing a look or pick; "" takes off what it wore."""
+    """The scene with a part of an object, "" for the whole, wearing a look or pick.
+
+    "" undresses it down to plain grey; LIKE_THE_OBJECT lets a part wear what the whole object does.
+    """
 
     def clad(thing: StageObject) -> StageObject:
         kept = {name: each for name, each in thing.wears.items() if name != part}
-        return changed(thing, wears=kept | ({part: look_id} if look_id else {}))
+        bare = look_id == LIKE_THE_OBJECT or not (look_id or part)
+        return changed(thing, wears=kept if bare else kept | {part: look_id})
 
     return changed(scene, objects=tuple(clad(o) if o.id == object_id else o for o in scene.objects))
 

@@ -147,6 +147,6 @@ def _check_scenes(project: Project) -> Iterator[Notice]:
                 text = f"{thing.name} in {scene.name} shows an asset that is gone"
                 yield Notice(Severity.ERROR, "missing-asset", text, scene.id)
             for worn in thing.wears.values():
-                if not any(worn in held for held in (project.instances, project.materials, project.picks)):
+                if worn and not any(worn in held for held in (project.instances, project.materials, project.picks)):
                     text = f"{thing.name} in {scene.name} wears something that is gone; plain grey stands in"
                     yield Notice(Severity.ERROR, "missing-look", text, scene.id)
