@@ -23,9 +23,9 @@ from soft_lantern.values.kinds import Kind, Value
 class Carries:
     """What an annotation says of a port. `kind` None: whatever is widest among the node's wires.
 
-    `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture, whether
-    its numbers are wanted as they are, not decoded as colour. `chooses`: a whole number that picks one of the node's
-    repeated inputs, counted from 0. `use`: of a texture, that it is a gradient's or a palette's.
+    `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture or its
+    texels, whether their numbers are wanted as they are, not decoded as colour. `chooses`: a whole number that picks
+    one of the node's repeated inputs, counted from 0.
     """
 
     kind: Kind | None
@@ -58,6 +58,7 @@ Vector4 = Annotated[Expr, Carries(Kind.VECTOR4)]
 Metres3 = Annotated[Expr, Carries(Kind.VECTOR3, unit="m")]
 Direction = Annotated[Expr, Carries(Kind.VECTOR3, expected=(-1.0, 1.0))]
 Colour = Annotated[Expr, Carries(Kind.COLOUR)]
+DataColour = Annotated[Expr, Carries(Kind.COLOUR, data=True)]
 AnyKind = Annotated[Expr, Carries(None)]
 AnyWave = Annotated[Expr, Carries(None, expected=(-1.0, 1.0))]
 AnyRadians = Annotated[Expr, Carries(None, unit="rad")]

@@ -12,7 +12,7 @@ from soft_lantern.nodes.channels import Channel
 from soft_lantern.nodes.channels import channel as channel_of
 from soft_lantern.nodes.definition import (
     Amount,
-    Colour,
+    DataColour,
     Direction,
     Mask,
     Metres,
@@ -106,7 +106,7 @@ def bands(value: Number = 0.5, *threshold: Number, count: Count = "3") -> tuple[
     also=("red", "green", "blue", "alpha", "mask map", "packed"),
     source="common practice",
 )
-def channel_mask(colour: Colour, amount: Amount = 1.0, *, channel: Channel = "red") -> Mask:
+def channel_mask(colour: DataColour, amount: Amount = 1.0, *, channel: Channel = "red") -> Mask:
     """One channel of a mask texture or vertex colour as a mask, times an amount.
 
     out = clamp(colour.r * amount, 0, 1)

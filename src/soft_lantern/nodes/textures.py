@@ -17,6 +17,7 @@ from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.surface_inputs import unit
 from soft_lantern.nodes.definition import (
     Colour,
+    DataColour,
     DataTexture,
     Degrees,
     Direction,
@@ -122,7 +123,7 @@ def _to_world(normal: Expr) -> Expr:
 
 
 @node("Decode normal", family="textures", also=("normal map", "unpack", "bump"), source="glTF 2.0, section 3.9.3")
-def decode_normal(colour: Colour = (0.5, 0.5, 1.0, 1.0), scale: Number = 1.0) -> Direction:
+def decode_normal(colour: DataColour = (0.5, 0.5, 1.0, 1.0), scale: Number = 1.0) -> Direction:
     """The tangent-space direction that the colour of a normal map stands for, its slope times a scale.
 
     out = normalize((colour.rgb * 2 - 1) * vec3(scale, scale, 1))

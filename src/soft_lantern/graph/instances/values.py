@@ -10,6 +10,7 @@ from soft_lantern.graph.document import Instance, Material, Parameter, Project, 
 from soft_lantern.graph.instances.look_tree import shape_of
 from soft_lantern.graph.parameters.edits import held
 from soft_lantern.graph.snippets import attached, put_snippet
+from soft_lantern.graph.texture_use import settled
 from soft_lantern.limits import ANCESTORS
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Value, components
@@ -96,7 +97,7 @@ def edited_graph(project: Project, graph_id: str, edit: Callable[[Material], Mat
     if graph is None:
         raise BadEdit("that graph is gone")
     after = edit(graph)
-    return project if after is graph else put_material(project, after)
+    return project if after is graph else settled(project, put_material(project, after), graph_id)
 
 
 def put_instance(project: Project, instance: Instance) -> Project:

@@ -12,6 +12,7 @@ from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.graph.notice import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.notices.diagnosis import Case, diagnose
 from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
+from soft_lantern.graph.texture_use import DATA, uses
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.statistics import Statistics
@@ -60,6 +61,7 @@ def check_material(
 
 def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
     """What a graph reads that is gone, or textures that are decoded as colour where numbers are wanted."""
+    wanted = uses(graph)
     for node_id, node in graph.nodes.items():
         node_type = type_of(graph, node)
         for port in node_type.inputs if node_type else ():
@@ -81,7 +83,7 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
                 nearest = partial(_read_as_indices, texture_id=texture.id)
                 mend = (Fix(f"Read {texture.name} by nearest texel, as data", of_project=nearest),)
                 yield Notice(Severity.WARNING, "filtered-indices", text, graph.id, node_id, port.name, fixes=mend)
-            elif texture and (port.carries.data or texture.indexes) and texture.encoding == "colour":
+            elif texture and (texture.indexes or wanted.get(texture.id) == {DATA}) and texture.encoding == "colour":
                 text = f"{name} wants the numbers of {texture.name}, which is decoded as colour"
                 mend = (Fix(f"Read {texture.name} as data", of_project=partial(_read_as_data, texture_id=texture.id)),)
                 yield Notice(Severity.WARNING, "decoded-data", text, graph.id, node_id, port.name, fixes=mend)
