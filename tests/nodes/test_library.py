@@ -21,20 +21,24 @@ from soft_lantern.formats.shader_package import HEADS, package
 from soft_lantern.graph import unfold as unfolding
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Material, Node, Project, Texture, changed, port_ref
-from soft_lantern.graph.edits import add_node, choose_setting, connect, type_value
+from soft_lantern.graph.edits import add_node, connect, type_value
 from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices.project import check_project
-from soft_lantern.graph.recipes import RECIPES, Recipe, every_recipe
+from soft_lantern.graph.recipes.joining import joined
+from soft_lantern.graph.recipes.library import RECIPES, every_recipe
+from soft_lantern.graph.recipes.recipe import Recipe
 from soft_lantern.graph.snippets import attached, collapse, expand, put_snippet, remove_snippet
 from soft_lantern.graph.unfold import can_unfold, unfold
 from soft_lantern.ir import cost
 from soft_lantern.ir.expr import Type, uniform
-from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.ir.hand_point import hand_point
+from soft_lantern.ir.numpy_reader import Array, evaluate, leaf
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.nodes.explain import explain
 from soft_lantern.render.measuring import Measuring
 from soft_lantern.render.points import flat_card
+from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.images import Image
 
 ROOT = Path(__file__).parents[2]
@@ -189,11 +193,11 @@ def test_snippets_inside_snippets_keep_their_values() -> None:
 
 @pytest.mark.parametrize("recipe", every_recipe(), ids=lambda r: r.title)
 def test_every_recipe_is_sound_and_compiles_for_both_targets(recipe: Recipe, tmp_path: Path) -> None:
-    piece, end = recipe.piece()
-    into = recipe.into or "roughness"
-    whole = surfaced(piece, end, into)
-    if recipe.blends:
-        whole = choose_setting(whole, "end", "alpha_mode", "blend")
+    m = Authoring(recipe.title)
+    m.add("surface")
+    done = joined(m.material, recipe, (0.0, 0.0), "" if recipe.into else "surface.roughness")
+    whole = done.material
+    assert whole.wires and all(each in whole.nodes for each in done.node_ids)
     project = put_material(Project(name="p"), changed(whole, id="m", name=recipe.title))
     wrong = [n for n in check_project(project) if n.open and n.kind not in ("unused",)]
     assert not wrong, [n.text for n in wrong]
@@ -205,7 +209,106 @@ def test_every_recipe_is_sound_and_compiles_for_both_targets(recipe: Recipe, tmp
                 files[-1].write_text(text)
     done = subprocess.run(["glslangValidator", *map(str, files)], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout
-    assert np.isfinite(measured(whole)[end]).all()
+    assert all(np.isfinite(values).all() for values in measured(whole).values())
+
+
+def _join(material: Material, *titles: str) -> tuple[Material, list[str]]:
+    """The material with recipes one after the other, and what each said it did."""
+    told = []
+    for title in titles:
+        done = joined(material, next(r for r in RECIPES if r.title == title), (0.0, 0.0))
+        material = done.material
+        told.append(done.words)
+    assert not lower(material).notices
+    return material, told
+
+
+def _surface(material: Material, value: str, **point: tuple[float, ...]) -> Array:
+    lowered = lower(material)
+    leaves = {n: leaf(parts) for n, parts in uniform_values(lowered, material, {}).items()}
+    leaves |= {n: leaf(parts) for n, parts in hand_point(point).items()}
+    expr = lowered.offset if value == "offset" else lowered.surface[value]
+    assert expr is not None
+    return evaluate([expr], leaves)[expr].ravel()
+
+
+def test_a_pulse_multiplies_an_emissive_that_is_there_and_a_rim_adds_to_it() -> None:
+    m = Authoring("M")
+    m.add("surface", emissive=m.add("colour", value=(0.5, 0.25, 1.0, 1.0)))
+    pulsing, told = _join(m.material, "Pulse glow")
+    assert told == ["Pulse glow multiplies it by a pulse (emissive)"]
+    assert [p.label for p in pulsing.parameters] == ["Period", "Lowest glow"]  # the colour is what was there
+    assert _surface(pulsing, "emissive", time=(0.5,)) == pytest.approx((0.5, 0.25, 1.0))  # a quarter of 2 s: sin 90°
+    assert _surface(pulsing, "emissive", time=(1.5,)) == pytest.approx((0.125, 0.0625, 0.25))  # the floor, 0.25
+    rimmed, told = _join(pulsing, "Rim glow")
+    assert told == ["Rim glow adds its light (emissive)"]
+    away = {"camera_position": (0.0, 0.0, 5.0)}
+    facing, grazing = {"normal_world": (0.0, 0.0, 1.0)}, {"normal_world": (1.0, 0.0, 0.0)}
+    assert _surface(rimmed, "emissive", time=(0.5,), **facing, **away) == pytest.approx((0.5, 0.25, 1.0), abs=1e-5)
+    assert (_surface(rimmed, "emissive", time=(0.5,), **grazing, **away) > (1.4, 0.7, 1.1)).all()
+
+
+def test_dust_lies_over_the_base_colour_that_is_there() -> None:
+    m = Authoring("M")
+    m.add("surface", base_colour=m.add("colour", value=(0.1, 0.2, 0.3, 1.0)))
+    dusty, told = _join(m.material, "Dust on top")
+    assert told == ["Dust on top lets dust settle on it (base colour)"]
+    assert _surface(dusty, "base_colour", normal_world=(0.0, -1.0, 0.0)) == pytest.approx((0.1, 0.2, 0.3))
+    assert _surface(dusty, "base_colour", normal_world=(0.0, 1.0, 0.0)) == pytest.approx(
+        colour_from_hex("#cfc4a4")[:3], rel=1e-4
+    )
+
+
+def test_a_swell_stands_beside_ripples_and_a_second_one_adds_to_it() -> None:
+    m = Authoring("M")
+    m.add("surface")
+    water, told = _join(m.material, "Moving ripples from two normal maps", "Swell with normals", "Wind sway")
+    assert told == [
+        "Moving ripples from two normal maps feeds normal",
+        "Swell with normals feeds the vertex offset",
+        "Wind sway adds to the vertex offset",
+    ]
+    alone, _ = _join(m.material, "Swell with normals")
+    swaying, _ = _join(m.material, "Wind sway")
+    at: dict[str, tuple[float, ...]] = {"position": (0.3, 0.8, -0.2), "time": (0.7,)}
+    at = {"position_world": at["position"], "time": at["time"]}
+    total = _surface(alone, "offset", **at) + _surface(swaying, "offset", **at)
+    assert _surface(water, "offset", **at) == pytest.approx(total, abs=1e-6)
+
+
+def test_a_recipe_sets_what_its_effect_needs_and_says_so() -> None:
+    m = Authoring("M")
+    m.add("surface")
+    gone, told = _join(m.material, "Dissolve with a glowing edge")
+    assert told == ["Dissolve with a glowing edge feeds alpha, feeds emissive, sets alpha mode to mask"]
+    surface = next(n for n in gone.nodes.values() if n.type == "surface")
+    assert surface.settings["alpha_mode"] == "mask"
+    random = np.random.default_rng(3)
+    for place in random.uniform(-2, 2, (60, 3)):
+        at = tuple(map(float, place))
+        alpha, glow = _surface(gone, "alpha", position_world=at), _surface(gone, "emissive", position_world=at)
+        assert alpha[0] in (0.0, 1.0)
+        assert alpha[0] == 1.0 or not glow.any()  # only what is left glows
+
+
+def test_the_frames_of_a_sheet_are_shown_row_by_row_from_the_upper_left() -> None:
+    """glTF 2.0, section 3.8.3: texture coordinates start at the upper left corner, v downwards."""
+    sheet = np.zeros((4, 4, 4), np.float32)
+    sheet[..., 0], sheet[..., 3] = np.arange(16).reshape(4, 4) / 15, 1
+    recipe = next(r for r in RECIPES if r.title == "Frames of a sprite sheet in turn")
+    m = Authoring("M")
+    m.add("surface")
+    material = joined(m.material, recipe, (0.0, 0.0)).material
+    image = next(i for i, n in material.nodes.items() if n.type == "image")
+    material = type_value(material, image, "texture", "sheet")
+    lowered = lower(material)
+    picture = Image(sheet, "data", filter="nearest")
+    for frame in range(18):  # 16 frames at 12 a second, then again from the first
+        leaves = {n: leaf(p) for n, p in uniform_values(lowered, material, {}, {"sheet": picture}).items()}
+        point = hand_point({"uv": (0.5, 0.5), "time": ((frame + 0.5) / 12,)})
+        leaves |= {n: leaf(p) for n, p in point.items()}
+        expr = lowered.surface["base_colour"]
+        assert evaluate([expr], leaves)[expr].ravel()[0] == pytest.approx((frame % 16) / 15, abs=1e-6), frame
 
 
 def test_recipes_are_found_by_what_artists_call_them() -> None:
@@ -214,6 +317,8 @@ def test_recipes_are_found_by_what_artists_call_them() -> None:
         *("Height ramp", "Depth tint", "Distance blend", "Rim glow", "Pulse glow", "Colour bands by noise height"),
         *("Three masked details", "Dust on top", "Palette swap", "Two-tone recolour keeping shading"),
         *("Moving ripples from two normal maps", "Edge wear from vertex colour"),
+        *("Swell with normals", "Shore fade", "Dissolve with a glowing edge", "Holographic scan", "Wind sway"),
+        *("Tint by part", "Frames of a sprite sheet in turn", "Sprite with swap palettes"),
     }
     masks = {t.title for t in LIBRARY.values() if t.family == "masks"}
     assert {f"{title} from parts" for title in masks} <= {r.title for r in every_recipe()}

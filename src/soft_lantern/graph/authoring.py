@@ -74,6 +74,10 @@ class Authoring:
         """A new parameter that holds a texture of the project, as a wire."""
         return self.expose(label, texture_id, kind=Kind.TEXTURE, group=group, tooltip=tooltip)
 
+    def wire(self, wire: Wire, node: Wire, port: str) -> None:
+        """Put a wire into a further input of a node, such as one that a formula's text gives it."""
+        self.material = connect(self.material, wire.ref, port_ref(node.node_id, port))
+
     def remove(self, wire: Wire) -> None:
         """Take a node away."""
         self.material = remove_nodes(self.material, [wire.node_id])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVB
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.graph.document import Material, Node
 from soft_lantern.graph.kinds import snippet_type
-from soft_lantern.graph.recipes import Recipe, every_recipe
+from soft_lantern.graph.recipes.library import every_recipe
+from soft_lantern.graph.recipes.recipe import Recipe
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.explain import explain
 from soft_lantern.nodes.formula import FormulaError, formula_type
@@ -28,8 +29,7 @@ DIGITS = list("123456789")
 class Offer:
     """Something the finder can put on the canvas, and the port a wire in the hand would join.
 
-    `piece` makes a whole piece of graph instead of the node, and names the output it ends in; `into` is the surface
-    input that is meant for, and `blends` that the surface must for it.
+    `recipe` is a whole piece of graph instead of the node.
     """
 
     title: str
@@ -37,14 +37,12 @@ class Offer:
     node: Node
     port: str = ""
     hint: str = ""
-    piece: Callable[[], tuple[Material, str]] | None = None
-    into: str = ""
-    blends: bool = False
+    recipe: Recipe | None = None
 
     @property
     def key(self) -> str:
         """What the offer is remembered by among those used lately."""
-        return self.title if self.piece or self.node.role is Role.SNIPPET else self.node.type
+        return self.title if self.recipe or self.node.role is Role.SNIPPET else self.node.type
 
 
 class Offered(Protocol):
@@ -124,15 +122,7 @@ def offers(
     for recipe in every_recipe():
         rank = likeness(typed, recipe.title, recipe.also)
         if rank is not None and _ends_right(recipe, held):
-            offer = Offer(
-                recipe.title,
-                "recipe",
-                Node(type=""),
-                hint=recipe.summary,
-                piece=recipe.piece,
-                into=recipe.into,
-                blends=recipe.blends,
-            )
+            offer = Offer(recipe.title, "recipe", Node(type=""), hint=recipe.summary, recipe=recipe)
             # A recipe called just as asked for comes before a node that only is found by another word.
             add(rank + (0.3 if typed else 1.0), offer)
     return [offer for _, offer in sorted(found, key=lambda each: each[0])]
@@ -225,6 +215,7 @@ class Finder(QFrame):
         self.setObjectName("finder")
         self.setFixedWidth(330)
         self.lookup: Callable[[str], Sequence[Offered]] = lambda text: []
+        self.hint_of: Callable[[Any], str] = lambda offer: offer.hint
         self.numbered = False
         """Whether a digit, typed first, takes the line of that number."""
         self.field = QLineEdit()
@@ -306,7 +297,7 @@ class Finder(QFrame):
         item = self.list.item(row)
         if item:
             offer: Offered = item.data(Qt.ItemDataRole.UserRole)
-            self.hint.setText(offer.hint)
+            self.hint.setText(self.hint_of(offer))
             self.adjustSize()
 
     def _choose(self) -> None:

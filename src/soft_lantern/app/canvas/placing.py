@@ -10,10 +10,11 @@ from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, HeldWire, Offer,
 from soft_lantern.app.canvas.steps import Steps
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
-from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.layout import SLIP_WIDTH, free_place, slip_height
+from soft_lantern.graph.recipes.joining import Joined, effect, joined
+from soft_lantern.graph.recipes.recipe import Recipe
 from soft_lantern.graph.snippets import used_snippets
 from soft_lantern.graph.wiring import wired
 from soft_lantern.nodes import Role
@@ -38,6 +39,7 @@ class Placing(QObject):
         self.finder = Finder(view)
         self.finder.chosen.connect(self._place)
         self.finder.closed.connect(self._give_up)
+        self.finder.hint_of = self._hint
         self.recent: list[str] = []
         self._spot: _Spot | None = None
 
@@ -67,6 +69,12 @@ class Placing(QObject):
             node = Node(type="parameter", settings={"parameter": parameter_id})
             self._place_node(node, _Spot(self.view.to_canvas(place)), "Place parameter")
 
+    def _hint(self, offer: Offer) -> str:
+        """What an offer is; of a recipe, what it will do here too."""
+        if offer.recipe and self._spot and not self._spot.ref:
+            return f"{offer.hint}\n{effect(self.view.material, offer.recipe)}"
+        return offer.hint
+
     def _kind_of(self, ref: str, from_output: bool) -> Kind:
         """What a port gives, or takes."""
         if from_output:
@@ -83,49 +91,27 @@ class Placing(QObject):
         if self._spot is None:
             return
         self.recent = [offer.key, *(key for key in self.recent if key != offer.key)][:RECENT_MOST]
-        if offer.piece:
-            self._place_piece(offer, self._spot)
+        if offer.recipe:
+            self._place_recipe(offer.recipe, self._spot)
         else:
             self._place_node(offer.node, self._spot, f"Add {offer.title}", offer.port)
 
-    def _free_input(self, port: str) -> str:
-        """That input of the surface, where nothing feeds it yet."""
-        material = self.view.material
-        surfaces = [i for i, n in material.nodes.items() if n.role is Role.SURFACE]
-        ref = port_ref(surfaces[0], port) if surfaces and port else ""
-        return "" if ref in material.wires else ref
-
-    def _place_piece(self, offer: Offer, spot: _Spot) -> None:
-        """Put a recipe on the canvas, its end into the input in the hand, or that of the surface it is meant for."""
-        assert offer.piece
-        piece, end = offer.piece()
-        right = max(n.x for n in piece.nodes.values())
-        back = right + 190.0 if spot.ref and not spot.from_output else 0.0
-        node_id, port = node_and_port(end)
-        into = spot.ref or self._free_input(offer.into)
-        ids: list[str] = []
-        bottom = max(n.y + slip_height(piece, n) for n in piece.nodes.values())
+    def _place_recipe(self, recipe: Recipe, spot: _Spot) -> None:
+        """Put a recipe on the canvas, its end into the input in the hand, or joined to the surface it is meant for."""
+        into = "" if spot.from_output else spot.ref
+        at = (spot.at.x() - (360.0 if into else 0.0), spot.at.y() - 20)
+        made: list[Joined] = []
 
         def placed(material: Material) -> Material:
-            wanted = (spot.at.x() - back, spot.at.y() - 20)
-            material, ids[:] = edits.paste(material, piece, *free_place(material, wanted, (right + SLIP_WIDTH, bottom)))
-            renamed = dict(zip(piece.nodes, ids, strict=True))
-            if not into:
-                return material
-            try:
-                material = wired(material, port_ref(renamed[node_id], port), into)
-            except LanternError as error:
-                self.wishes.told.emit(str(error))  # it stands on the canvas, unwired
-                return material
-            surface = node_and_port(into)[0]
-            if offer.blends and material.node(surface).role is Role.SURFACE:
-                material = edits.choose_setting(material, surface, "alpha_mode", "blend")
-            return material
+            made[:] = [joined(material, recipe, at, into)]
+            return made[0].material
 
         self._spot = None
-        self.wishes.edit(f"Add {offer.title}", placed)
-        self.view.select(set(ids))
-        Steps(self.view).bring_in(ids)
+        self.wishes.edit(f"Add {recipe.title}", placed)
+        if made:
+            self.view.select(set(made[0].node_ids))
+            Steps(self.view).bring_in(made[0].node_ids)
+            self.wishes.told.emit(made[0].words)
         self.view.setFocus()
 
     def _place_node(self, node: Node, spot: _Spot, name: str, port: str = "") -> None:

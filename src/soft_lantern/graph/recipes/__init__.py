@@ -1,0 +1,1 @@
+"""Ready-made pieces of graph for effects artists know by name."""
