@@ -21,6 +21,7 @@ def main() -> int:
     parser.add_argument("--cases", type=int, default=0, help="how many; else as many as make a full campaign")
     parser.add_argument("--seed", type=int, default=1)
     given = parser.parse_args()
+    os.environ["PYTHONDONTWRITEBYTECODE"] = "1"  # a full disk would leave half a file of it
     with tempfile.TemporaryDirectory(prefix="lantern-home-") as home:  # no hand of theirs touches the person's own
         os.environ |= {"XDG_CONFIG_HOME": f"{home}/config", "XDG_STATE_HOME": f"{home}/state"}
         return _run(names if given.name == "all" else [given.name], given.cases, given.seed)

@@ -246,7 +246,9 @@ def main() -> None:
         code = app(standalone_mode=False)
     except LanternError as error:
         _leave(str(error), 2)
-    except (typer.Abort, KeyboardInterrupt):
+    except (typer.Abort, KeyboardInterrupt) as ended:
+        if isinstance(ended.__cause__, EOFError):  # not a person's doing: a file ended early, such as one of bytecode
+            _leave(f"a file of this program is cut off ({ended.__cause__}); put it there anew", 70)
         _leave("stopped", 128 + signal.SIGINT)
     except _Ended:
         _leave("ended", 128 + signal.SIGTERM)

@@ -36,7 +36,7 @@ from soft_lantern.graph.edits import fitting_outputs
 from soft_lantern.graph.gradients.editing import read_row, width_error
 from soft_lantern.graph.instances.family import pasted
 from soft_lantern.graph.instances.values import look, override, put_material
-from soft_lantern.graph.notice import Notice, Severity, counted
+from soft_lantern.graph.notice import Notice, Severity, notices_in_words
 from soft_lantern.graph.ramps.images import colours_at
 from soft_lantern.ir.expr import Op, Type, const, make, uniform
 from soft_lantern.ir.hand_point import hand_point
@@ -214,7 +214,7 @@ def test_of_two_files_with_one_id_the_person_chooses(open_window: Open, demo_fol
     session = window.session
     until(lambda: any(n.kind == "same-id" for n in session.notices))
     (notice,) = [n for n in session.notices if n.kind == "same-id"]
-    window.build._fix(notice, next(f for f in notice.fixes if f.words == choice))
+    window.build.notice_list.fix_wanted.emit(notice, next(f for f in notice.fixes if f.words == choice))
     assert not [n for n in session.notices if n.kind == "same-id"]
     session.apply("Tune", lambda project: override(project, "amber_hour", "origin", 2.0))
     assert session.save(), window.status.message.text()
@@ -401,7 +401,8 @@ def test_a_scene_is_seen_through_its_own_camera_at_the_first_visit(window: MainW
 
 def test_notices_are_counted_alike_everywhere(window: MainWindow) -> None:
     one, hint = Notice(Severity.WARNING, "a", "A"), Notice(Severity.INFO, "b", "B")
-    assert counted([]) == "0 notices" and counted([one]) == "1 notice" and counted([hint]) == "0 notices, 1 hint"
+    assert notices_in_words([]) == "0 notices" and notices_in_words([one]) == "1 notice"
+    assert notices_in_words([hint]) == "0 notices, 1 hint"
     window.session.found.all = [one, hint]
     window.session.notices_changed.emit()
     build = window.build

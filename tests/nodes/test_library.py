@@ -327,7 +327,7 @@ def test_recipes_are_found_by_what_artists_call_them() -> None:
 ONE_PIECE = {
     *("hsv_adjust", "hsv_to_rgb", "rgb_to_hsv", "temperature_tint", "blend", "colour_match", "exchange_colour"),
     *("exchange_shades", "oklab_mix", "srgb_to_linear", "linear_to_srgb", "gradient_lookup", "palette_lookup"),
-    *("cell_noise_2d", "cell_noise_3d", "cells_2d", "cells_3d"),
+    *("cell_noise_2d", "cell_noise_3d", "cells_2d", "cells_3d", "colour_behind"),
 }
 """Nodes that call a function no other node stands for."""
 OF_THE_POINT = {

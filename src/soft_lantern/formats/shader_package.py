@@ -30,7 +30,7 @@ from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
 from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
-from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
 from soft_lantern.values.colour import colour_to_hex
@@ -130,7 +130,7 @@ def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[s
 def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], list[str]]:
     """The identifier of every uniform the results read, and the lines that declare them."""
     leaves, lines = {}, []
-    textures = Identifiers({p.identifier for p in used} | {ATLAS})
+    textures = Identifiers({p.identifier for p in used} | {ATLAS, "scene_colour"})
     known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
     for expr in topological(results):
         name = str(expr.data)
@@ -139,6 +139,10 @@ def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[s
         if name in known:
             leaves[name] = known[name].identifier
             lines.append(f"uniform {expr.type.value} {leaves[name]};{_comment(_described(known[name]))}")
+        elif expr is BEHIND:
+            leaves[name] = "scene_colour"
+            words = "linear colour of all that is opaque, first row lowest, clamped, with mipmaps"
+            lines.append(f"uniform sampler2D scene_colour; // {words}")
         elif name == ATLAS:
             leaves[name] = ATLAS
             lines.append(f"uniform sampler2D {ATLAS}; // a gradient in each row, clamped")

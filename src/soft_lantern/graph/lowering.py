@@ -13,7 +13,8 @@ from soft_lantern.graph.document import Material, Node, Parameter, node_and_port
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, uniform, vector_type
+from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, topological, uniform, vector_type
+from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.images import MISSING, Image
@@ -22,13 +23,17 @@ from soft_lantern.values.kinds import Conversion, Kind, Value, components, conve
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """Where a uniform's value comes from: a parameter, or what is typed into a node's port, perhaps in a snippet."""
+    """Where a uniform's value comes from: a parameter, or what is typed into a node's port, perhaps in a snippet.
+
+    `stage`: the renderer brings it.
+    """
 
     kind: Kind
     parameter: str = ""
     node: str = ""
     port: str = ""
     snippet: str = ""
+    stage: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +87,9 @@ def uniform_values(
     defaults = {p.id: p.default for p in material.parameters}
     values: dict[str, tuple[float, ...] | Image] = {}
     for name, source in lowered.uniforms.items():
+        if source.stage:
+            values[name] = MISSING
+            continue
         if source.parameter:
             value = overrides.get(source.parameter, defaults[source.parameter])
         else:
@@ -98,7 +106,7 @@ def read_ids(lowered: Lowered, material: Material) -> dict[str, str]:
     defaults = {p.id: p.default for p in material.parameters}
     found = {}
     for name, source in lowered.uniforms.items():
-        if source.kind.is_read:
+        if source.kind.is_read and not source.stage:
             found[name] = str(defaults[source.parameter] if source.parameter else _typed_at(source, material))
     return found
 
@@ -163,6 +171,9 @@ class _Lowering:
                 text = f"{self.material.name} has no Surface node, so it looks plain grey"
                 self.notices.append(Notice(Severity.WARNING, "no-output", text, self.material.id))
             self.surface = self._plain_surface()
+        read = topological([*self.wires.values(), *self.surface.values()])
+        if BEHIND in read:
+            self.uniforms[str(BEHIND.data)] = Source(Kind.TEXTURE, stage=True)
         return Lowered(
             self.surface,
             self.wires,

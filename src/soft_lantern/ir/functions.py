@@ -164,6 +164,11 @@ def texture(sampler: Expr, uv: Expr) -> Expr:
     return make(Op.TEXTURE, sampler, uv)
 
 
+def texture_level(sampler: Expr, uv: Expr, level: Expr) -> Expr:
+    """The same from one of the texture's smaller copies, between two of them where `level` is no whole number."""
+    return make(Op.TEXTURE_LEVEL, sampler, uv, level)
+
+
 def finite(v: Expr) -> Expr:
     """Whether every component is neither infinite nor NaN, as a condition."""
     return make(Op.FINITE, v)

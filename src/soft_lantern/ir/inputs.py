@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import inf
 
-from soft_lantern.ir.expr import Expr, Type, input_
+from soft_lantern.ir.expr import Expr, Type, input_, uniform
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,10 @@ class Input:
     words: str
 
 
+BEHIND = uniform("stage:behind", Type.SAMPLER)
+"""The picture of all that hides what is behind it, linear, its first row the lowest, with smaller copies."""
+BRIGHTEST = 65504.0
+"""The most a pixel of it holds: the largest half-precision float."""
 _EVERYWHERE = (-inf, inf)
 
 INPUTS: dict[str, Input] = {

@@ -11,7 +11,7 @@ import numpy as np
 
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.ir.expr import Expr, Op, Type, topological, uniform, vector_type
-from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.nodes.definition import NodeType, Port
 from soft_lantern.values.images import MISSING
@@ -113,6 +113,8 @@ def _worked(node_type: NodeType) -> tuple[dict[str, Expr], str]:
     for expr in topological(results.values()):
         if expr.op is Op.INPUT:
             leaves[str(expr.data)] = leaf(INPUTS[str(expr.data)].default)
+        elif expr is BEHIND:
+            leaves[str(expr.data)] = MISSING
     values = evaluate(results.values(), leaves)
     shown = [name for name, expr in results.items() if expr.type is not Type.SAMPLER][:3]
     ends = ", ".join(f"{n.replace('_', ' ')} = {_in_words(tuple(as_rows(values[results[n]], 1)[0]))}" for n in shown)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from soft_lantern.ir.inputs import surface_input
-from soft_lantern.nodes.definition import Metres, Metres3, Vector2, node
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.expr import join
+from soft_lantern.ir.inputs import BEHIND, surface_input
+from soft_lantern.nodes.definition import Colour, Mask, Metres, Metres3, Vector2, node
 
 
 @node("View distance", family="camera", also=("camera distance", "far", "depth", "fog"))
@@ -42,6 +44,25 @@ def depth_behind() -> Metres:
     out = (scene_depth - surface_depth) * view_distance / surface_depth
     """
     return surface_input("depth_behind")
+
+
+@node(
+    "Colour behind",
+    family="camera",
+    also=("scene colour", "background", "refraction", "glass", "heat shimmer", "underwater", "distortion"),
+    source="common practice",
+)
+def colour_behind(shift: Vector2 = (0.0, 0.0), roughness: Mask = 0.0) -> Colour:
+    """What the opaque things behind look like in this pixel, or shifted by a share of the picture's height, or blurred.
+
+    out = scene_colour(pixel / picture_size + shift, level = roughness * log2(picture_height))
+
+    Drawn after the opaque things; it never shows what reads it too. On its own thumbnail grey stands in.
+    """
+    size = surface_input("picture_size")
+    uv = surface_input("pixel_place") / size + shift * join(size.y / size.x, 1.0)
+    seen = f.texture_level(BEHIND, uv, roughness * f.log2(f.max_(size.y, 1.0)))
+    return join(seen.xyz, 1.0)
 
 
 @node("Screen coordinates", family="camera", also=("screen uv", "pixel", "viewport", "dither"))

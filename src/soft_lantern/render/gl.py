@@ -19,7 +19,7 @@ import numpy.typing as npt
 from soft_lantern.errors import NoGraphics
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, const, join, swizzle
-from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES, at_pixel, read_inputs, vertex
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
@@ -27,7 +27,7 @@ from soft_lantern.render.gl_glow import with_glow
 from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, fill_picture, finish, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
 from soft_lantern.render.soft import EDGE_COLOUR
-from soft_lantern.render.staging import reads_depth
+from soft_lantern.render.staging import reads_behind, reads_depth
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.values.images import Image
 
@@ -89,8 +89,12 @@ class GlRenderer:
         target.drawing.clear(0.0, 0.0, 0.0, 1.0, depth=1.0)
         context.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
         self._fill(frame, frame.backdrop)
+        kept = False
         for item in sorted(frame.items, key=lambda each: each.late):
             if item.shown:
+                if not kept and reads_behind(item.paint.colour):
+                    self._keep_behind(frame, target)
+                    kept = True
                 walls = self._walls(frame, item)
                 target.drawing.use()
                 context.enable(moderngl.DEPTH_TEST)
@@ -141,6 +145,13 @@ class GlRenderer:
             return None
         found = [item for item in frame.items if item.shown and not item.late]
         return self._depth_of(frame, found, "scene depth").linear
+
+    def _keep_behind(self, frame: Frame, target: Target) -> None:
+        """Copy what is drawn so far, with smaller copies, for those that read the colour behind them."""
+        behind = self.resources.target("behind", frame.size)
+        self.context.copy_framebuffer(behind.drawing, target.drawing)
+        behind.linear.build_mipmaps()
+        behind.linear.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
 
     def _depth_of(self, frame: Frame, items: list[Item], use: str) -> Target:
         target = self.resources.target(use, frame.size)
@@ -232,7 +243,7 @@ class GlRenderer:
                 program[name] = unit
         values = frame.uniforms | item.uniforms
         for written in (vertex, shader):
-            self._set_uniforms(program, written, frame.inputs | item.inputs, values, units)
+            self._set_uniforms(frame, program, written, frame.inputs | item.inputs, values, units)
         self.context.front_face = "cw" if item.mirrored else "ccw"
         if item.culled:
             self.context.enable(moderngl.CULL_FACE)
@@ -255,11 +266,12 @@ class GlRenderer:
         shader = self.resources.fragment(paint)
         program = self.resources.program(WHOLE_PICTURE_VERTEX, shader.text)
         write_uniform(program, "clip_to_world", np.linalg.inv(frame.camera.view_projection))
-        self._set_uniforms(program, shader, frame.inputs, frame.uniforms | paint.uniforms, itertools.count(0))
+        self._set_uniforms(frame, program, shader, frame.inputs, frame.uniforms | paint.uniforms, itertools.count(0))
         fill_picture(self.context, program)
 
     def _set_uniforms(
         self,
+        frame: Frame,
         program: moderngl.Program,
         shader: WrittenShader,
         inputs: Mapping[str, tuple[float, ...]],
@@ -275,6 +287,11 @@ class GlRenderer:
                 unit = next(units)
                 self.resources.target("shadow", (shadow.SIZE, shadow.SIZE)).linear.use(unit)
                 program[name] = unit
+            elif key == BEHIND.data:
+                if program.get(name, None) is not None:
+                    unit = next(units)
+                    self.resources.target("behind", frame.size).linear.use(unit)
+                    program[name] = unit
             elif isinstance(value, Image):
                 self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:

@@ -16,14 +16,16 @@ import numpy.typing as npt
 from soft_lantern.errors import LanternError
 from soft_lantern.ir import surface_inputs
 from soft_lantern.ir.expr import Expr, Op, topological
+from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.ir.mip_levels import changes_worked_out
 from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.raster import Hits, rasterise, walls_behind
+from soft_lantern.render.staging import reads_behind
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.scene.mesh import Indices, Mesh
-from soft_lantern.values.images import Image
+from soft_lantern.values.images import MISSING, Image
 
 
 class SoftRenderer:
@@ -45,6 +47,9 @@ class SoftRenderer:
         canvas = _Canvas(frame)
         for late in (False, True):
             canvas.scene_depth = canvas.surface_depth.copy()
+            if any(item.shown and reads_behind(item.paint.colour) for item in frame.items):
+                rows = canvas.colour.reshape(height, width, 4)[::-1]
+                canvas.behind = Image(rows.astype(np.float32), "data", "linear", "clamp")
             for item in frame.items:
                 if item.shown and item.late == late:
                     canvas.draw(item)
@@ -72,6 +77,7 @@ class _Canvas:
         self.depth = np.full(count, np.inf)
         self.surface_depth = np.full(count, frame.camera.range[1], np.float32)
         self.scene_depth = self.surface_depth
+        self.behind = MISSING
 
     def draw(self, item: Item) -> None:
         """Draw an item over what is there."""
@@ -79,7 +85,8 @@ class _Canvas:
         hits = self._hits(item, self.depth)
         leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size)
         leaves["scene_depth"] = self.scene_depth[hits.pixels]
-        painted = read_paint(item.paint, leaves, len(hits.pixels), self.uniforms | item.uniforms)
+        values = self.uniforms | item.uniforms | {str(BEHIND.data): self.behind}
+        painted = read_paint(item.paint, leaves, len(hits.pixels), values)
         kept = painted[:, 3] >= 0.5 if item.paint.masked else np.ones(len(hits.pixels), bool)
         volumes = frame.volumes(item)
         if volumes:

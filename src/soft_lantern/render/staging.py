@@ -16,8 +16,8 @@ from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
-from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, topological, uniform
+from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.mip_levels import with_levels
 from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
 from soft_lantern.render import props, shadow, surface_model
@@ -127,7 +127,7 @@ class LoweredMaterials:
         return Dress(
             Paint(colour, values, lowered.names, lowered.offset, masked, hidden_in),
             blended,
-            blended or reads_depth(colour),
+            blended or reads_depth(colour) or reads_behind(colour),
             culled=lowered.traits.get("double_sided") != "yes",
             casts=lowered.traits.get("casts_shadow") != "no" and lowered.alpha_mode != "blend",
             receives=lowered.traits.get("receives_shadow") != "no",
@@ -164,6 +164,12 @@ def _colour_of(lowered: Lowered, material_id: str, options: StageOptions) -> Exp
 def reads_depth(colour: Expr) -> bool:
     """Whether a colour reads the depth behind it, and so must wait until all that hides it is drawn."""
     return "scene_depth" in read_inputs(at_pixel([colour]))
+
+
+@functools.lru_cache(maxsize=512)
+def reads_behind(colour: Expr) -> bool:
+    """Whether a colour reads the picture behind it."""
+    return BEHIND in topological([colour])
 
 
 def _shown(lowered: Lowered, options: StageOptions) -> Expr:

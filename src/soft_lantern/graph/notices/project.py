@@ -13,6 +13,7 @@ from soft_lantern.graph.notice import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.notices.diagnosis import Case, diagnose
 from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
 from soft_lantern.graph.texture_use import DATA, uses
+from soft_lantern.ir.inputs import BRIGHTEST
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.statistics import Statistics
@@ -105,7 +106,9 @@ def uniform_bounds(
     found = {}
     for name, source in lowered.uniforms.items():
         parameter, value = material.parameter(source.parameter) if source.parameter else None, typed[name]
-        if source.kind.is_read:
+        if source.stage:
+            found[name] = Interval((0.0,) * 4, (BRIGHTEST,) * 4)
+        elif source.kind.is_read:
             shown = [value] if isinstance(value, Image) and not parameter else [MISSING, *(images or {}).values()]
             ends = [image.bound for image in shown]
             found[name] = Interval((min(low for low, _ in ends),) * 4, (max(high for _, high in ends),) * 4)
