@@ -556,3 +556,28 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
     chooser.activated.emit(chooser.currentIndex())
     assert session.project.instances[tune.selection.look_id].values["ramp"] == other
     assert np.abs(settled(window, "tune") - first).max() > 20
+
+
+def test_six_looks_on_six_parts_take_a_click_and_a_key(window: MainWindow) -> None:
+    """Every part of the kettle gets an instance of its own, a child of what it wore; one undo takes them all back."""
+    session, tune = window.session, at_tea(window).tune
+    before = session.project
+    kettle = session.scene.object("kettle") if session.scene else None
+    assert kettle
+    until(lambda: kettle.asset in session.models)
+    wore = {part.name: worn(before, kettle, part.name) for part in session.models[kettle.asset].parts}
+    click(tune.stage, place_of(window, kettle.id, "body"))
+    window.commands.actions["One instance for each part"].trigger()
+    thing = session.scene.object(kettle.id)  # type: ignore[union-attr]
+    assert thing and len(wore) == 6
+    made = [session.project.instances[worn(session.project, thing, part)] for part in wore]
+    assert len({instance.id for instance in made}) == 6
+    assert [(instance.name, instance.parent) for instance in made] == [
+        (f"{kettle.name} {part}", parent) for part, parent in wore.items()
+    ]
+    assert tune.selection.look_id in {instance.id for instance in made}
+    window.commands.actions["New instance on this part"].trigger()
+    assert len(session.project.instances) == len(before.instances) + 7
+    window.commands.actions["Undress this part, to plain grey"].trigger()
+    session.undo.undo(), session.undo.undo(), session.undo.undo()
+    assert session.project == before

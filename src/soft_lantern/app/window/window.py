@@ -25,6 +25,7 @@ from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
+from soft_lantern.app.stage.dressing import DRESSING
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.stage.stage_view import StageView
@@ -366,7 +367,7 @@ FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
         *_of_stage(tuple(_stage_switch(command) for command in SWITCHES)),
         *_of_stage(JUDGING),
     ),
-    "Instances": _of_project(SHEETS),
+    "Instances": (*_of_project(SHEETS), *_of_stage(DRESSING)),
 }
 """What the window offers before its desks do, by group of the menu."""
 LAST: dict[str, tuple[Command[MainWindow], ...]] = {
