@@ -60,11 +60,13 @@ def _sheet() -> Mesh:
 
 
 def _gauge_paint() -> Paint:
-    """A faint disc with a rim, and rings a tenth of its radius apart."""
+    """A rim, rings a tenth of its radius apart, and a line where it meets what stands there; nothing is tinted."""
     out = f.length(surface_input("position_object"))
     rim = f.smoothstep(0.97, 0.975, out)
-    ring = 1.0 - f.smoothstep(0.02, 0.05, f.abs_(f.fract(out * 10.0) - 0.5))
-    alpha = (0.10 + 0.12 * ring + 0.6 * rim) * f.select(out <= 1.0, 1.0, 0.0)
+    ring = 1.0 - f.smoothstep(0.01, 0.03, f.abs_(f.fract(out * 10.0) - 0.5))
+    wide = surface_input("view_distance") * 0.003 + 0.001
+    meets = 1.0 - f.smoothstep(wide, wide * 2.0, surface_input("depth_behind"))
+    alpha = f.max_(f.max_(0.7 * rim, 0.14 * ring), 0.8 * meets) * f.select(out <= 1.0, 1.0, 0.0)
     return Paint(join(const(0.95, 0.50, 0.12), alpha))
 
 

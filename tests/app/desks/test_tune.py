@@ -581,3 +581,21 @@ def test_six_looks_on_six_parts_take_a_click_and_a_key(window: MainWindow) -> No
     window.commands.actions["Undress this part, to plain grey"].trigger()
     session.undo.undo(), session.undo.undo(), session.undo.undo()
     assert session.project == before
+
+
+def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    scene = session.scene
+    dressed = {worn(session.project, o, part) for o in (scene.objects if scene else ()) for part in o.wears}
+    unworn = next(
+        i.id for i in session.project.instances.values() if i.id not in dressed and i.parent == "kettle_metal"
+    )
+    tune.select(unworn)
+    name = session.project.instances[unworn].name
+    assert tune.stage.modes.sight.tried == unworn and tune.stage.remark.startswith(f"Trying on {name}")
+    tried = settled(window, "tune")
+    window.commands.actions["Try on, or show what is worn"].trigger()
+    assert tune.stage.modes.sight.tried == "" and tune.stage.remark.startswith("What is worn")
+    assert (settled(window, "tune") != tried).any(axis=2).mean() > 0.005
+    tune.select(next(iter(dressed & set(session.project.instances))))
+    assert not tune.stage.remark

@@ -13,6 +13,7 @@ from soft_lantern.app.pictures.sight import Sight
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.pixel_image import opaque_image
 from soft_lantern.app.work.beside import reply_to
+from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Project, Scene
 from soft_lantern.graph.instances.picks import wearing, worn
 from soft_lantern.render.card import card_frame
@@ -21,6 +22,8 @@ from soft_lantern.render.frame_cost import cost_in_words
 from soft_lantern.render.staging import LoweredMaterials, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
 
+LATE = 400
+"""Milliseconds after which a picture is said to be waited for."""
 SAMPLES = 4
 """Squared, the places looked at for each pixel of a still picture."""
 
@@ -32,6 +35,8 @@ class ScenePictures(QObject):
     """The picture, as `render.frame.Picture`."""
     failed = pyqtSignal(str)
     """What went wrong with a picture."""
+    late = pyqtSignal()
+    """The next picture takes a while, such as where programs are compiled."""
 
     def __init__(self, session: Session, worker: RenderWorker, place: str, parent: QObject) -> None:
         super().__init__(parent)
@@ -45,6 +50,9 @@ class ScenePictures(QObject):
         self.pace = Pace()
         self._asked = 0
         self._lowered_materials = LoweredMaterials()
+        self.waiting = False
+        """Whether the next picture has been waited for long enough to say so."""
+        self._late = single_shot(self, LATE, self._fall_behind)
 
     @property
     def scene(self) -> Scene | None:
@@ -60,7 +68,7 @@ class ScenePictures(QObject):
         make = self.frame_maker(sight, size, SAMPLES if still else 0)
         costs: list[str] = []
         pace, moving = self.pace, not still and not sight.card
-        arrived, failed = reply_to(self, self._take), reply_to(self, self.failed.emit)
+        arrived, failed = reply_to(self, self._take), reply_to(self, self._fail)
 
         def made() -> Frame:
             frame = make()
@@ -74,7 +82,18 @@ class ScenePictures(QObject):
             arrived(picture, asked if still else 0, costs)
 
         self.worker.submit(self.place, Job(made, deliver, failed))
+        if not self._late.isActive() and not self.waiting:
+            self._late.start()
         return size
+
+    def _fail(self, text: str) -> None:
+        self._late.stop()
+        self.waiting = False
+        self.failed.emit(text)
+
+    def _fall_behind(self) -> None:
+        self.waiting = True
+        self.late.emit()
 
     def frame_maker(
         self, sight: Sight, size: tuple[int, int], samples: int, project: Project | None = None
@@ -104,6 +123,8 @@ class ScenePictures(QObject):
         )
 
     def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
+        self._late.stop()
+        self.waiting = False
         height, width = picture.pixels.shape[:2]
         self.image = opaque_image(picture.pixels)
         self.linear = picture.linear

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from soft_lantern.app.pictures.lens import Lens
@@ -24,6 +24,17 @@ def paint_gauge_label(painter: QPainter, box: QRectF, text: str) -> None:
     painter.setPen(now.colour("text"))
     painter.setFont(app_font(9.5))
     painter.drawText(box.adjusted(6, 0, -6, 0), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_waiting(painter: QPainter, area: QRect) -> None:
+    """That a newer picture is on its way, in a corner; the last one is under it."""
+    box = QRectF(area.right() - 92, area.top() + 8, 84, 20)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme().colour("ground", 0.85))
+    painter.drawRoundedRect(box, 5, 5)
+    painter.setPen(theme().colour("text"))
+    painter.setFont(app_font(9.5))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "compiling…")
 
 
 def paint_pin(painter: QPainter, at: QPointF) -> None:

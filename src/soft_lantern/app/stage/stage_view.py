@@ -56,7 +56,7 @@ class StageView(QWidget):
         self.pictures = ScenePictures(session, worker, place, self)
         self.comparison = Comparison(self.pictures)
         self.picking = Picking(self.modes, self.pictures, self.shown, self)
-        self.trouble = ""
+        self.trouble, self.remark = "", ""
         self._gesture: Gesture | None = None
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
         self.setMinimumSize(220, 160)
@@ -74,6 +74,7 @@ class StageView(QWidget):
         self.comparison.arrived.connect(self.update)
         self.pictures.arrived.connect(lambda _: self.complain(""))
         self.pictures.failed.connect(self.complain)
+        self.pictures.late.connect(self.update)
         session.changed.connect(lambda old, new: self.request())
         session.models_changed.connect(self.request)
         session.view_changed.connect(self.request)
@@ -134,6 +135,10 @@ class StageView(QWidget):
             self._paint_over_scene(painter)
         if modes.figures_shown:
             overlay.paint_figures(painter, self.pictures.figures)
+        if self.remark and not modes.flipped:
+            say(painter, self.rect(), self.remark, top=True)
+        if self.pictures.waiting:
+            overlay.paint_waiting(painter, self.rect())
         if self.trouble:
             say(painter, self.rect(), f"{self.trouble}. This is the last good picture")
 

@@ -49,6 +49,8 @@ class TuneDesk(Desk):
         super().__init__(session, worker, parent)
         self.selection = TuneSelection(session, self)
         self._pictured: object = None
+        self.tries_on = True
+        """Whether a look that nothing wears is shown on what wears its family."""
         self.tree = FamilyTree()
         self.beside_tree = TreePanel(self.tree)
         self.stage = StageView(session, worker, "tune")
@@ -155,6 +157,11 @@ class TuneDesk(Desk):
         self.variations = passing(VariationDialog(self.session, self.worker, self.selection.look_id, self))
         self.variations.open()
 
+    def try_on_or_show_worn(self) -> None:
+        """Show what is selected on what wears its family, or what is worn as it is."""
+        self.tries_on = not self.tries_on
+        self._show_selected()
+
     def for_designers(self) -> None:
         """Take away what is the author's alone."""
         self.sheet.author = False
@@ -203,8 +210,14 @@ class TuneDesk(Desk):
         found = list(wearers(self.session.project, scene, set(shown))) if scene else []
         instance, material = self.selection.instance, self.selection.material
         kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
-        tried_on = instance.id if instance and not found and kin else ""
+        may_try = instance is not None and not found and bool(kin)
+        tried_on = instance.id if instance and may_try and self.tries_on else ""
         self.stage.modes.try_on(tried_on)
+        name = instance.name if instance else ""
+        self.stage.remark = f"Trying on {name}, which nothing wears; Ctrl+Alt+T shows what is worn" if tried_on else ""
+        if may_try and not tried_on:
+            self.stage.remark = f"What is worn. Ctrl+Alt+T tries {name} on"
+        self.stage.update()
         unworn = "Worn by nothing here: tried on what wears its family" if tried_on else "Worn by nothing here"
         self.worn_by.show_wearers([(thing.id, thing.name, part) for thing, part in found], unworn)
 
@@ -282,6 +295,7 @@ def _compares(name: str, keys: str, mode: str) -> Command[TuneDesk]:
 INSTANCES: tuple[Command[TuneDesk], ...] = through(INSTANCE_COMMANDS, lambda desk: desk.instance_commands)
 VALUES_OF_THEM: tuple[Command[TuneDesk], ...] = through(VALUE_COMMANDS, lambda desk: desk.value_commands)
 TRYING: tuple[Command[TuneDesk], ...] = (
+    Command("Try on, or show what is worn", TuneDesk.try_on_or_show_worn, "Ctrl+Alt+T", designers=True),
     Command("Try values", TuneDesk.try_values, "Ctrl+Shift+V", designers=True, anywhere=True),
     Command("Vary at random", TuneDesk.vary, designers=True, anywhere=True),
     _compares("Compare side by side", "Ctrl+K", DIVIDER),
