@@ -94,7 +94,7 @@ def ordinary(case: Case, count: int, seed: int = 11) -> dict[str, Any]:
 def extreme(case: Case) -> dict[str, Any]:
     """Zero, negative, huge, tiny and denormal values in every port at once and in turn."""
     special = np.float32([0.0, 1.0, -1.0, 0.5, -0.25, 1e-42, -1e-42, 1e-30, 1e12, -1e12, 1e30])
-    if _operators(case.results.values()) & {Op.SIN, Op.COS, Op.TEXTURE}:
+    if _operators(case.results.values()) & {Op.SIN, Op.COS, Op.TEXTURE, Op.TEXTURE_LEVEL}:
         # GLSL 4.60, section 4.7.1, says nothing of sines of larger angles.
         special = np.float32([0.0, 1.0, -1.0, 0.5, -0.25, 1e-42, -1e-42, 0.02, 40.0, -40.0, 1e-3])
     if case.key == "blend":

@@ -63,7 +63,7 @@ def _largest_on_the_way(values: dict[Expr, Any], count: int) -> np.ndarray:
 def test_bounds_hold_every_value(key: str) -> None:
     for case in (c for c in ALL if c.key == key):
         for leaves in (ordinary(case, COUNT), extreme(case)):
-            limits = {n: _span(v) for n, v in leaves.items() if n.startswith("in:")}
+            limits = {n: _span(v) for n, v in leaves.items() if n.startswith(("in:", "stage:"))}
             bound = interval.bounds(case.results.values(), limits)
             values = evaluate(case.results.values(), {**leaves, **_within_limits(case)})
             for port, expr in case.results.items():

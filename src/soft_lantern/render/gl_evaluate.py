@@ -30,6 +30,7 @@ def evaluate_on_gpu(
     order = topological(results.values())
     read = [e for e in order if e.op in (Op.INPUT, Op.UNIFORM) and e.type is not Type.SAMPLER]
     sampled = [str(e.data) for e in order if e.type is Type.SAMPLER]
+    by_level = {str(e.args[0].data) for e in order if e.op is Op.TEXTURE_LEVEL}
     names = {str(e.data): f"leaf_{row}" for row, e in enumerate(read)}
     names |= {name: f"image_{index}" for index, name in enumerate(sampled)}
     text = _fragment(results, read, names, len(sampled))
@@ -48,7 +49,8 @@ def evaluate_on_gpu(
         target.use()
         points.use(0)
         for index, name in enumerate(sampled):
-            renderer.resources.bind(program, names[name], leaves[name], index + 1)  # type: ignore[arg-type]
+            levels = name in by_level
+            renderer.resources.bind(program, names[name], leaves[name], index + 1, levels=levels)  # type: ignore[arg-type]
         write_uniform(program, "clip_to_world", np.eye(4))
         array.render(moderngl.TRIANGLES, vertices=3)
         rows = np.frombuffer(computed.read(), np.float32).reshape(len(results), count, 4)

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 
-from by_hand import CTRL, LEFT, NONE, SHIFT, click, drag, pixels, settled, until
+from by_hand import CTRL, LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, until
 from soft_lantern.app.desks.colour.atlas_dialog import KEPT
 from soft_lantern.app.desks.colour.desk import ColourDesk
 from soft_lantern.app.desks.colour.swap_cards import seen_part
@@ -22,12 +22,14 @@ from soft_lantern.demo import moths
 from soft_lantern.formats.images import read_image, write_png
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.sprites import pixels_of
-from soft_lantern.graph.document import Gradient, Palette
+from soft_lantern.graph.document import Gradient, Palette, with_records
 from soft_lantern.graph.gradients.editing import width_advice
 from soft_lantern.graph.palettes.indexing import Pixels, decoded
+from soft_lantern.graph.palettes.recolour import tint_words
 from soft_lantern.graph.palettes.swap_sets import sprites_of, swap_set
 from soft_lantern.graph.ramps.images import colours_at, side_of
 from soft_lantern.ir.oklch import oklch_from_linear
+from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.images import Image
 
 OK = QDialogButtonBox.StandardButton.Ok
@@ -371,3 +373,32 @@ def test_colours_are_brought_down_and_merged_with_the_error_said(window: MainWin
     until(lambda: "merged to" in dialog.words.text())
     assert len(dialog.result_palette.colours) < 12
     dialog.reject()
+
+
+def test_the_desk_opens_on_a_gradient_that_the_stage_uses(open_window: Open, demo_folder: Path) -> None:
+    window = open_window(demo_folder)
+    window.session.open_scene("two_nectars")
+    window.go_to_desk("Colour")
+    assert window.colour.chosen == "nectar_depths"
+
+
+def test_an_index_image_is_written_and_decodes_to_the_picture(window: MainWindow, tmp_path: Path) -> None:
+    window.go_to_desk("Colour")
+    desk, session = window.colour, window.session
+    palette = Palette(id="four", name="Four", colours=tuple(map(colour_from_hex, ("#112233", "#445566", "#ffcc00"))))
+    session.apply("Add", lambda project: with_records(project, palette))
+    desk.choose("four")
+    pixels = np.array([[[0x11, 0x22, 0x33, 255], [0xFF, 0xCC, 0, 255]]], np.uint8)
+    Pillow.fromarray(pixels).save(tmp_path / "p.png")
+    desk.palette_page.sprites.write_index(tmp_path / "p.png", tmp_path / "i.png")
+    written = np.array(Pillow.open(tmp_path / "i.png"))
+    assert (decoded(written, palette) == pixels).all()
+    assert written[0, :, :2].tolist() == [[0, 0], [0, 255]]  # 2 × 2 cells: the third begins the second row
+
+
+def test_why_a_tint_fails_is_said_with_the_numbers() -> None:
+    """Yellow holds no blue, so no multiply makes it blue (common practice)."""
+    yellow, blue = colour_from_hex("#ffee00"), colour_from_hex("#0010ff")
+    words = tint_words(yellow, blue)
+    assert "holds 0.00 of blue, where 1.00 is wanted" in words and "can only take away" in words
+    assert tint_words((1.0, 1.0, 1.0, 1.0), blue) == ""

@@ -159,9 +159,9 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
     assert (moved[-30:, :left] == shown[-30:, :left]).all()
     rows = range(tune.compare.table.rowCount())
     assert [tune.compare.table.item(row, 0).text() for row in rows] == [  # type: ignore[union-attr]
-        "Surface base colour",
-        "Surface metallic",
-        "Surface roughness",
+        "Base colour",
+        "Metallic",
+        "Roughness",
     ]
     tune.compare.compare("")
 

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed, new_id
 from soft_lantern.graph.instances.look_tree import look_choices
-from soft_lantern.graph.instances.values import ancestry
+from soft_lantern.graph.instances.values import ancestry, look
 
 
 def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
@@ -38,6 +38,19 @@ def wearers(project: Project, scene: Scene, look_ids: set[str]) -> Iterator[tupl
         for part in thing.wears:
             if worn(project, thing, part) in look_ids:
                 yield thing, part
+
+
+def ramps_worn(project: Project, scene: Scene) -> list[str]:
+    """The ids of the gradients and palettes that what is worn in a scene reads, gradients first."""
+    found: dict[str, None] = {}
+    for thing in scene.objects:
+        for look_id in worn_looks(project, thing):
+            whole = look(project, look_id)
+            if whole:
+                typed = [value for node in whole.material.nodes.values() for value in node.values.values()]
+                defaults = [whole.values.get(p.id, p.default) for p in whole.material.parameters]
+                found |= dict.fromkeys(str(value) for value in (*typed, *defaults) if isinstance(value, str))
+    return [*(i for i in found if i in project.gradients), *(i for i in found if i in project.palettes)]
 
 
 def new_pick(project: Project, looks: tuple[str, ...]) -> Pick:

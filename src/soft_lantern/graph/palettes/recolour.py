@@ -58,6 +58,16 @@ def tint_failure(pixels: Pixels, old: Linear, new: Linear, tolerance: float, sof
     return Failure(float(((now < BLACK) & (was >= BLACK)).mean()), apart)
 
 
+def tint_words(old: Linear, new: Linear) -> str:
+    """Why a multiplied tint cannot reach a colour, in numbers of linear light; "" where it can come close."""
+    short = [
+        f"the old colour holds {had:.2f} of {name}, where {wanted:.2f} is wanted"
+        for name, had, wanted in zip(("red", "green", "blue"), old, new, strict=False)
+        if wanted > 0.02 and had * wanted < 0.75 * wanted and wanted - had * wanted > 0.02
+    ]
+    return f"{short[0][:1].upper()}{'; '.join(short)[1:]}: a multiply can only take away" if short else ""
+
+
 def _mapped(pixels: Pixels, node: str, given: dict[str, Expr]) -> Pixels:
     """The image with a node acting on each of its distinct colours; alpha is kept."""
     node_type = LIBRARY[node]

@@ -35,7 +35,7 @@ from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.ramps import Ramp, read_ramps, write_ramp
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id, with_records, without_record
-from soft_lantern.graph.instances.picks import worn_materials
+from soft_lantern.graph.instances.picks import ramps_worn, worn_materials
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
 from soft_lantern.graph.ramps.users import users_of
@@ -97,6 +97,9 @@ class ColourDesk(Desk):
         session.view_changed.connect(lambda: self._measuring.start() if self.isVisible() else None)
         each_by_itself(self.refresh)
         self.list.setCurrentRow(0)
+        seen = ramps_worn(session.project, session.scene) if session.scene else []
+        if seen:
+            self.choose(seen[0])
 
     def stop(self) -> None:
         """Stop what runs beside the window."""
@@ -306,10 +309,15 @@ def _with(project: Project, ramp: Ramp) -> Project:
     return with_palette(project, ramp)
 
 
+def _no_palette(desk: ColourDesk) -> str:
+    return "" if desk.chosen in desk.session.project.palettes else "Choose a palette first"
+
+
 COLOUR_COMMANDS: dict[str, tuple[Command[ColourDesk], ...]] = {
     "Project": (
         Command("New gradient", ColourDesk.new_gradient, "Ctrl+Shift+G", anywhere=True),
         Command("New palette", ColourDesk.new_palette, anywhere=True),
+        Command("Write index image", lambda desk: desk.palette_page.sprites.choose_index(), hindered=_no_palette),
         Command("Bake an atlas of gradients", ColourDesk.open_atlas, anywhere=True),
         Command("Replace mixes by a gradient", lambda desk: desk.sources.choose_mixes(), anywhere=True),
     ),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
@@ -25,6 +26,7 @@ from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.gradients.editing import (
     ENOUGH,
+    WidthError,
     jumps,
     mirrored,
     reversed_,
@@ -186,9 +188,8 @@ class GradientPage(QWidget):
         sharp = jumps(self.gradient)
         edges = f"; {counted(len(sharp), 'sharp edge')} stay a texel wide" if sharp else ""
         bright = "; brighter than white, so a PNG clips it" if self._brightest() > 1.0 + 1e-6 else ""
-        self.advice.setText(
-            f"Baked as a row, {told}{edges}{bright}.\nLargest error, in steps of 8 bits, by width  {'   '.join(shown)}"
-        )
+        by_width = "Largest error in 8-bit steps, by width  " + "   ".join(shown)
+        self.advice.setText("\n".join([f"Baked as a row, {told}{edges}{bright}.", by_width, *_oddly(errors)]))
 
     def _brightest(self) -> float:
         return float(shown_row(self.gradient, 256)[:, :3].max())
@@ -241,6 +242,15 @@ SOURCES = {
     "file": "A .ggr or .csv file…",
     "mixes": "Nested mixes of the open graph…",
 }
+
+
+def _oddly(errors: list[WidthError]) -> list[str]:
+    """Why a wider row can be worse, where one of those that are shown is."""
+    for narrow, wide in pairwise(errors):
+        if wide.width in ADVISED and wide.error > max(1.2 * narrow.error, ENOUGH):
+            first = f"{wide.width} texels err more than {narrow.width}:"
+            return [f"{first} a stop that lay on a texel of the narrow row lies between two of the wide one."]
+    return []
 
 
 if __name__ == "__main__":

@@ -37,7 +37,7 @@ from soft_lantern.graph.palettes.indexing import (
     recoloured,
     shades_like,
 )
-from soft_lantern.graph.palettes.recolour import replaced, tint_failure, tinted
+from soft_lantern.graph.palettes.recolour import replaced, tint_failure, tint_words, tinted
 from soft_lantern.ir.oklch import oklch_from_linear
 from soft_lantern.values.images import Image
 
@@ -92,8 +92,9 @@ class RecolourDialog(QDialog):
         failure = tint_failure(pixels, old, new, *given)
         told = f"Multiplied, the colour is ΔE OK {failure.apart:.2f} from the one that is wanted"
         if failure.black > 0.05:
-            told += f", and {100 * failure.black:.0f}% of its pixels turn black: a tint cannot add what is not there"
-        self.words.setText(f"{told}. Replace it, or use a palette.")
+            told += f", and {100 * failure.black:.0f}% of its pixels turn black"
+        why = tint_words(old, new)
+        self.words.setText(f"{told}. {why + '. ' if why else ''}Replace it, or use a palette.")
 
     def _by_palette(self) -> Pixels:
         """The picture through a palette of its own colours, the shades of the one recoloured."""

@@ -13,10 +13,10 @@ from soft_lantern.app.desks.colour.recolour_dialog import RecolourDialog
 from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.images import READABLE_IMAGES, read_image
+from soft_lantern.formats.images import READABLE_IMAGES, read_image, write_png
 from soft_lantern.formats.sprites import Picture, Sprites, file_traps, indexed, pictures_in, pixels_of
 from soft_lantern.graph.document import Palette, with_records
-from soft_lantern.graph.palettes.indexing import index_traps
+from soft_lantern.graph.palettes.indexing import index_image, index_traps
 from soft_lantern.graph.palettes.swap_sets import base_of, with_palette
 from soft_lantern.graph.ramps.images import side_of
 from soft_lantern.values.words import counted
@@ -40,6 +40,7 @@ class SpriteCommands(QObject):
         menu.addAction("Add sprites…", self._choose_sprites)
         menu.addAction("Add a folder of sprites…", self._choose_folder)
         menu.addAction("Colours from images…", self._choose_extract)
+        menu.addAction("Write index image…", self.choose_index)
         menu.addAction("Check an image of indices…", self._choose_check)
         menu.addAction("Recolour without an index…", self._choose_recolour)
         return menu
@@ -80,6 +81,29 @@ class SpriteCommands(QObject):
             return
         wrong = [*file_traps(path), *index_traps(pixels, side_of(palette), len(palette.colours))]
         self.told.emit(f"{path.name}: {'; '.join(wrong) if wrong else 'sound indices, each in a cell'}")
+
+    def write_index(self, picture: Path, target: Path) -> None:
+        """Write the indices of a picture's colours in this palette as an image: red the column, green the row."""
+        palette = self.palette()
+        if palette is None:
+            return
+        try:
+            made = index_image(pixels_of(read_image(picture, "data")), palette)
+            write_png(made.pixels, target)
+        except LanternError as error:
+            self.told.emit(sentence(str(error)))
+            return
+        missing = f"; {counted(len(made.missing), 'colour')} not in the palette got the nearest" if made.missing else ""
+        self.told.emit(f"Wrote {target.name}: read it by nearest texel, as data{missing}")
+
+    def choose_index(self) -> None:
+        """Ask for a picture and where its indices are to be written."""
+        name, _ = QFileDialog.getOpenFileName(self.over, "Index a picture", "", IMAGES)
+        if name:
+            wish = str(Path(name).with_name(f"{Path(name).stem}_index.png"))
+            target, _ = QFileDialog.getSaveFileName(self.over, "Write index image", wish, "PNG (*.png)")
+            if target:
+                self.write_index(Path(name), Path(target))
 
     def recolour(self, path: Path) -> None:
         """Compare ways to recolour a picture without an index."""
