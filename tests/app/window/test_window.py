@@ -663,3 +663,31 @@ def test_a_command_of_another_desk_is_off_and_says_why(window: MainWindow) -> No
     canvas.select({"divide"})
     QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     assert len(session.material.nodes) == len(before.materials[session.material_id].nodes) + 1  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    ("typed", "name"),
+    [
+        ("theme", "Switch between dark and light theme"),
+        ("dark", "Switch between dark and light theme"),
+        ("part", "One instance for each part"),
+        ("wear", "New instance on this part"),
+        ("grey", "Undress this part, to plain grey"),
+        ("sky", "Sky"),
+        ("turn", "Turntable"),
+        ("fit", "Fit the graph"),
+        ("zoom", "Frame the stage"),
+        ("connect", "Wire the selected one after the other"),
+        ("chance", "Make a pick"),
+        ("error", "Show the notices"),
+        ("screenshot", "Save pictures of the stage"),
+        ("port", "Open the ports of the selected"),
+    ],
+)
+def test_commands_are_found_by_the_words_people_try(window: MainWindow, typed: str, name: str) -> None:
+    finder = window.commands.finder
+    finder.open()
+    finder.field.setText(typed)
+    listed = [finder.list.item(row).text().split("    ")[0] for row in range(finder.list.count())]  # type: ignore[union-attr]
+    finder.hide()
+    assert name in listed, listed

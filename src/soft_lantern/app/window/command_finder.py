@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.window.synonyms import means
 
 
 @dataclass(frozen=True)
@@ -68,9 +69,15 @@ class CommandFinder(QDialog):
     def _look(self, text: str) -> None:
         self.list.clear()
         words = text.lower().split()
-        found = [offer for offer in self._offered if all(word in offer.name.lower() for word in words)]
-        # What can be done comes before what cannot, what begins with the words before what only holds them.
-        found.sort(key=lambda each: (bool(each.hindered), not each.name.lower().startswith(" ".join(words))))
+        found = [offer for offer in self._offered if all(means(word, offer.name.lower()) for word in words)]
+        whole = " ".join(words)
+
+        def rank(offer: Offer) -> tuple[bool, ...]:
+            """What can be done first; then what is called so, rather than meant; then what begins so."""
+            name = offer.name.lower()
+            return bool(offer.hindered), not all(word in name for word in words), not name.startswith(whole)
+
+        found.sort(key=rank)
         for offer in found:
             beside = offer.hindered or offer.keys
             item = QListWidgetItem(f"{offer.name}    {beside}" if beside else offer.name)

@@ -1,0 +1,44 @@
+"""Words that people try for what commands are called otherwise."""
+
+from __future__ import annotations
+
+ALSO: dict[str, tuple[str, ...]] = {
+    "ab": ("compare", "try on"),
+    "arrange": ("tidy", "align"),
+    "chance": ("pick",),
+    "connect": ("wire",),
+    "copy": ("duplicate",),
+    "cut": ("delete",),
+    "error": ("notices",),
+    "fit": ("frame",),
+    "fullscreen": ("large stage",),
+    "grey": ("undress",),
+    "history": ("earlier states", "undo"),
+    "link": ("wire",),
+    "material": ("instance",),
+    "maximise": ("large stage",),
+    "mistake": ("notices",),
+    "node": ("slip",),
+    "picture": ("save pictures", "contact sheet"),
+    "preview": ("stage",),
+    "problem": ("notices",),
+    "random": ("vary", "pick"),
+    "remove": ("delete", "undress"),
+    "rotate": ("turn",),
+    "screenshot": ("save pictures",),
+    "shortcut": ("commands",),
+    "style": ("theme",),
+    "variant": ("instance",),
+    "warning": ("notices",),
+    "wear": ("instance on this part", "each part", "undress", "try on"),
+    "zoom": ("frame", "fit"),
+}
+"""By a word that is typed, what the names of commands hold that it may mean."""
+
+
+def means(typed: str, name: str) -> bool:
+    """Whether a typed word may mean a command of that name, both in lower case."""
+    if typed in name:
+        return True
+    meant = (others for word, others in ALSO.items() if (len(typed) > 2 and word.startswith(typed)) or word == typed)
+    return any(other in name for others in meant for other in others)
