@@ -23,6 +23,7 @@ from soft_lantern.scene.skies import SKIES, panorama, sun_of, toward
 from soft_lantern.values.images import MISSING, Image
 
 Floats = npt.NDArray[np.float64]
+Pair = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]
 FINE, COARSE = (256, 128), (64, 32)
 """Texels a panorama is reduced to before it is scattered: a little, or widely."""
 WIDELY = 0.5
@@ -80,13 +81,12 @@ def lighting_of(radiance: npt.NDArray[np.float32]) -> Lighting:
     radiance = np.nan_to_num(np.clip(radiance, 0, 65504), nan=0.0).astype(np.float32)
     fine, coarse = _reduced(radiance, FINE), _reduced(radiance, COARSE)
     size, bands = surface_model.SCATTERED_SIZE, surface_model.SCATTERED_BANDS
-    directions = octahedral_directions(size)
     atlas = np.ones((size * (bands + 1), size, 4), np.float32)
     for band in range(bands + 1):
         grid = coarse if band == bands or band / (bands - 1) > WIDELY else fine
         kernel = None if band == 0 else _kernel(band, grid.shape[1], grid.shape[0])
         answered = fine if kernel is None else _convolved(grid, kernel)
-        atlas[band * size : (band + 1) * size, :, :3] = _looked_up(answered, directions)
+        atlas[band * size : (band + 1) * size, :, :3] = _looked_up(answered, size)
     seen = np.concatenate([radiance, np.ones_like(radiance[..., :1])], axis=2)
     return Lighting(Image(seen, "data"), Image(atlas, "data", wrap="clamp"))
 
@@ -168,10 +168,11 @@ def _kernel(band: int, width: int, height: int) -> Floats:
     weight = np.maximum(cosine, 0) * np.sin(down)[None, :, None]
     bands = surface_model.SCATTERED_BANDS
     if band < bands:
-        half = np.sqrt(np.clip((1 + cosine) / 2, 0, 1))
+        lit = np.flatnonzero(weight)  # half of it faces away
+        half = np.sqrt(np.clip((1 + cosine.ravel()[lit]) / 2, 0, 1))
         at = uniform("cosine", Type.FLOAT)
         density = surface_model.ggx(const((band / (bands - 1)) ** 2), at)
-        weight *= evaluate([density], {"cosine": half.ravel()}, np.float64)[density].reshape(half.shape)
+        weight.ravel()[lit] *= evaluate([density], {"cosine": half}, np.float64)[density]
     spectrum = np.fft.rfft(np.concatenate([weight, weight[:, :, -2:0:-1]], axis=2), axis=2).real
     spectrum /= spectrum[:, :, :1].sum(axis=1, keepdims=True)
     whole = np.concatenate([spectrum, spectrum[::-1, ::-1]])
@@ -185,15 +186,21 @@ def _convolved(grid: Floats, kernel: Floats) -> Floats:
     return np.asarray(np.fft.irfft(mixed.transpose(1, 0, 2), n=grid.shape[1], axis=1))
 
 
-def _looked_up(grid: Floats, directions: Floats) -> npt.NDArray[np.float32]:
-    """A panorama between its texels, in many directions."""
-    height, width = grid.shape[:2]
-    x = (np.arctan2(directions[..., 0], -directions[..., 2]) / (2 * np.pi) + 0.5) * width - 0.5
-    y = np.arccos(np.clip(directions[..., 1], -1, 1)) / np.pi * height - 0.5
-    left, top = np.floor(x).astype(int), np.floor(y).astype(int)
-    across, down = (x - left)[..., None], (y - top)[..., None]
-    columns = (left % width, (left + 1) % width)
-    rows = (np.clip(top, 0, height - 1), np.clip(top + 1, 0, height - 1))
+def _looked_up(grid: Floats, size: int) -> npt.NDArray[np.float32]:
+    """A panorama between its texels, in the direction of each texel of an octahedral map."""
+    rows, columns, across, down = _places(*grid.shape[:2], size)
     upper = grid[rows[0], columns[0]] * (1 - across) + grid[rows[0], columns[1]] * across
     lower = grid[rows[1], columns[0]] * (1 - across) + grid[rows[1], columns[1]] * across
     return np.asarray(upper * (1 - down) + lower * down, np.float32)
+
+
+@functools.lru_cache(maxsize=4)
+def _places(height: int, width: int, size: int) -> tuple[Pair, Pair, Floats, Floats]:
+    """The rows and columns of a panorama that each texel of an octahedral map lies between, and how far along."""
+    directions = octahedral_directions(size)
+    x = (np.arctan2(directions[..., 0], -directions[..., 2]) / (2 * np.pi) + 0.5) * width - 0.5
+    y = np.arccos(np.clip(directions[..., 1], -1, 1)) / np.pi * height - 0.5
+    left, top = np.floor(x).astype(int), np.floor(y).astype(int)
+    columns = (left % width, (left + 1) % width)
+    rows = (np.clip(top, 0, height - 1), np.clip(top + 1, 0, height - 1))
+    return rows, columns, (x - left)[..., None], (y - top)[..., None]
