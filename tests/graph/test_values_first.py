@@ -216,6 +216,14 @@ def test_a_division_that_divides_by_zero_is_not_told_as_one_that_may() -> None:
     assert "may divide by zero" in notice.text
 
 
+def test_what_a_snippet_is_handed_may_be_anything() -> None:
+    """Inside a snippet nothing is told of values that only stand there until it is used."""
+    m = Authoring("Snippet")
+    share = m.add("snippet_input", value=0.5) / m.add("snippet_input", name="Size", value=2.0)
+    m.add("snippet_output", value=m.add("clamp", value=share * 0.5))
+    assert {n.kind for n in check_material(m.material)} == {"division"}
+
+
 def test_of_two_surfaces_the_first_counts_and_the_other_says_so() -> None:
     m = Authoring("M")
     m.add("surface", roughness=0.25)

@@ -254,10 +254,17 @@ def _never_varies(case: Case, node_id: str, node: Node, node_type: NodeType) -> 
     if not wired or not outputs or node_type.role is Role.ELBOW:
         return
     leaves = {e for e in topological(outputs) if e.op in (Op.INPUT, Op.UNIFORM)}
-    if not any(e.op is Op.INPUT or str(e.data).startswith("parameter:") for e in leaves):
+    if not any(e.op is Op.INPUT or _is_handed_in(case, str(e.data)) for e in leaves):
         wire = port_ref(node_id, node_type.outputs[0].name)
         text = f"{label_of(case.material, node)} never varies: everything it is made of is typed"
         yield case.notice(Severity.INFO, "constant", node_id, text, wire=wire)
+
+
+def _is_handed_in(case: Case, name: str) -> bool:
+    """Whether a uniform is a parameter, or what a snippet is handed where it is used."""
+    source = case.lowered.uniforms.get(name)
+    node = case.material.nodes.get(source.node) if source and not source.snippet else None
+    return name.startswith("parameter:") or bool(node and node.role is Role.ENTRY)
 
 
 def _left_ranges(case: Case, used: set[str]) -> Iterator[Notice]:
@@ -342,10 +349,10 @@ def _divisor_in_words(case: Case, divisor: Expr) -> str:
         if parameter.low is None and parameter.high is None:
             return f"the parameter {parameter.label} has no limits, so it can be 0"
         return f"the parameter {parameter.label} may be {bound.low[0]:g} to {bound.high[0]:g}"
-    if divisor.op is Op.UNIFORM:
-        return "its divisor is 0"
     if (min(bound.low), max(bound.high)) == (-inf, inf):
         return "nothing keeps its divisor from 0"
+    if divisor.op is Op.UNIFORM:
+        return "its divisor is 0"
     return f"its divisor may be {min(bound.low):g} to {max(bound.high):g}"
 
 

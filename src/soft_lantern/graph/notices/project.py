@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import partial
+from math import inf
 
 from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_and_port, port_ref
 from soft_lantern.graph.instances.values import ancestry, fits
@@ -106,7 +107,10 @@ def uniform_bounds(
     found = {}
     for name, source in lowered.uniforms.items():
         parameter, value = material.parameter(source.parameter) if source.parameter else None, typed[name]
-        if source.stage:
+        entry = material.nodes.get(source.node) if not source.snippet else None
+        if entry is not None and entry.role is Role.ENTRY and not source.kind.is_read:  # whatever a snippet is handed
+            found[name] = Interval((-inf,) * source.kind.width, (inf,) * source.kind.width)
+        elif source.stage:
             found[name] = Interval((0.0,) * 4, (BRIGHTEST,) * 4)
         elif source.kind.is_read:
             shown = [value] if isinstance(value, Image) and not parameter else [MISSING, *(images or {}).values()]

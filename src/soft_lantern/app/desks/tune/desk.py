@@ -35,6 +35,7 @@ from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.mishaps import each_by_itself
+from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.instances.picks import wearers, worn, worn_materials
 from soft_lantern.render.worker import RenderWorker
@@ -52,6 +53,7 @@ class TuneDesk(Desk):
         self.tries_on = True
         """Whether a look that nothing wears is shown on what wears its family."""
         self.tree = FamilyTree()
+        self._shown = single_shot(self, 0, self.tree.bring_into_sight)  # once the tree is filled
         self.beside_tree = TreePanel(self.tree)
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
@@ -110,7 +112,7 @@ class TuneDesk(Desk):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self.portraits.refresh()
-        self.tree.bring_into_sight()
+        self._shown.start()
 
     def select(self, look_id: str) -> None:
         """Select an instance, material or pick."""

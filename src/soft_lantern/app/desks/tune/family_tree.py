@@ -17,6 +17,10 @@ ID = Qt.ItemDataRole.UserRole
 FAVOURITE, LOCKS = "★", "locks"
 
 
+ROW = 42
+"""Pixels that a look takes in the tree, with its picture."""
+
+
 class FamilyTree(QTreeWidget):
     """Shows materials, their instances, and picks. The signals tell what a person wants."""
 
@@ -34,7 +38,7 @@ class FamilyTree(QTreeWidget):
         self.setColumnCount(2)
         self.setHeaderHidden(True)
         self.setAccessibleName("instances")
-        self.setIconSize(QSize(38, 38))
+        self.setIconSize(QSize(ROW - 4, ROW - 4))
         self.setIndentation(14)
         self.setUniformRowHeights(True)
         self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
@@ -108,6 +112,7 @@ class FamilyTree(QTreeWidget):
         def add(look_id: str, name: str, parent: QTreeWidget | QTreeWidgetItem) -> QTreeWidgetItem:
             made = self.items[look_id] = QTreeWidgetItem(parent, [name])
             made.setData(0, ID, look_id)
+            made.setSizeHint(0, QSize(0, ROW))  # as high before its picture comes
             if look_id in icons:
                 made.setIcon(0, icons[look_id])
             return made

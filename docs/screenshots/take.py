@@ -1,0 +1,171 @@
+"""Takes the pictures of this folder anew, from the demo data: python docs/screenshots/take.py [FOLDER]."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+HERE = Path(__file__).parent
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()  # no choices of one's own
+
+from PyQt6.QtCore import QPoint, QPointF  # noqa: E402
+from PyQt6.QtGui import QPainter, QPixmap  # noqa: E402
+from PyQt6.QtTest import QTest  # noqa: E402
+from PyQt6.QtWidgets import QCheckBox, QWidget  # noqa: E402
+
+from soft_lantern.app.desks.tune.compare_panel import DIVIDER  # noqa: E402
+from soft_lantern.app.main import make_application  # noqa: E402
+from soft_lantern.app.stage.stage_view import StageView  # noqa: E402
+from soft_lantern.app.window.window import MainWindow  # noqa: E402
+from soft_lantern.demo.project import write_demo  # noqa: E402
+
+SIZE = (1280, 800)
+
+
+def main(folder: Path) -> None:
+    """Every picture, each from a window of its own."""
+    application = make_application()
+    with tempfile.TemporaryDirectory() as home:
+        for number, (name, take) in enumerate(PICTURES.items()):
+            project = Path(home) / str(number) / "Mothlight Terraces"
+            write_demo(project)
+            window = MainWindow(project)
+            window.resize(*SIZE)
+            window.show()
+            settle(window.build.stage)
+            over = take(window)
+            picture = window.grab()
+            if over:
+                _laid_over(picture, over, window)
+            picture.save(str(folder / f"{name}.png"))
+            window.session.saver.let_go()
+            window.close()
+            application.processEvents()
+
+
+def settle(stage: StageView, seconds: float = 30.0) -> None:
+    """Wait for a picture of full quality."""
+    end = time.monotonic() + seconds
+    QTest.qWait(900)
+    while time.monotonic() < end and not stage.pictures.still:
+        QTest.qWait(50)
+    QTest.qWait(300)
+
+
+def _laid_over(picture: QPixmap, over: QWidget, window: MainWindow) -> None:
+    painter = QPainter(picture)
+    at = (window.rect().center() - over.rect().center()) if over.isWindow() else QPoint()
+    painter.drawPixmap(at, over.grab())
+    painter.end()
+
+
+def build(window: MainWindow) -> None:
+    window.build.canvas.frame_all(whole=True)
+
+
+def ports(window: MainWindow) -> None:
+    canvas = window.build.canvas
+    canvas.select({next(i for i, n in canvas.material.nodes.items() if n.type == "mix")})
+    QTest.qWait(400)
+    canvas.ports.open()
+
+
+def recipes(window: MainWindow) -> None:
+    window.build.canvas.placing.open(QPointF(90, 330), "snow")
+
+
+def node_help(window: MainWindow) -> None:
+    canvas = window.build.canvas
+    canvas.select({next(i for i, n in canvas.material.nodes.items() if n.type == "clamp")})
+    window.build.explain_node()
+
+
+def snippet(window: MainWindow) -> None:
+    canvas = window.build.canvas
+    kinds = ("subtract", "divide", "clamp")
+    canvas.select({i for i, n in canvas.material.nodes.items() if n.type in kinds})
+    canvas.acts.make_snippet()
+    canvas.frame_all(whole=True)
+    settle(window.build.stage)
+
+
+def notices(window: MainWindow) -> None:
+    window.session.open_material("moth_trail")
+    window.open_notices()
+    settle(window.build.stage)
+
+
+def clip_view(window: MainWindow) -> None:
+    window.session.open_material("moth_trail")
+    canvas = window.build.canvas
+    canvas.select({next(i for i, n in canvas.material.nodes.items() if n.name == "Both glows")})
+    window.build.stage_bar.clip.click()
+    window.build.wire_box.button.click()
+    settle(window.build.stage)
+
+
+def dress(window: MainWindow) -> None:
+    window.session.open_scene("nectar_basin")
+    window.go_to_desk("Dress")
+    settle(window.dress.stage)
+
+
+def colour(window: MainWindow) -> None:
+    window.session.open_scene("two_nectars")
+    window.go_to_desk("Colour")
+    window.colour.choose("nectar_depths")
+    settle(window.colour.stage)
+
+
+def palettes(window: MainWindow) -> None:
+    window.session.open_scene("moth_wall")
+    window.go_to_desk("Colour")
+    window.colour.choose("moth_tide")
+    settle(window.colour.stage)
+
+
+def tune(window: MainWindow, look_id: str = "aged_copper") -> None:
+    window.session.open_scene("tea_terrace")
+    window.go_to_desk("Tune")
+    window.tune.select(look_id)
+    settle(window.tune.stage)
+    QTest.qWait(6000)  # the portraits in the tree
+
+
+def compare(window: MainWindow) -> None:
+    tune(window)
+    window.commands.actions["Compare side by side"].trigger()
+    window.tune.compare.compare(DIVIDER, "enamel")
+    settle(window.tune.stage)
+
+
+def sweep(window: MainWindow) -> None:
+    tune(window)
+    window.tune.strip.open_on("aged_copper", "base")
+    QTest.qWait(4000)
+
+
+def variations(window: MainWindow) -> QWidget | None:
+    tune(window, "cool_lagoon" if "cool_lagoon" in window.session.project.instances else "aged_copper")
+    window.tune.vary()
+    assert window.tune.variations
+    window.tune.variations.findChildren(QCheckBox)[0].click()
+    QTest.qWait(6000)
+    return window.tune.variations
+
+
+PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
+    each.__name__.replace("_", "-"): each
+    for each in (
+        *(build, ports, recipes, node_help, snippet, notices, clip_view),
+        *(dress, colour, palettes, tune, compare, sweep, variations),
+    )
+}
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]) if len(sys.argv) > 1 else HERE)
