@@ -18,6 +18,7 @@ from soft_lantern.formats.images import load_images
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import (
     Gradient,
+    Instance,
     Node,
     Palette,
     Parameter,
@@ -45,8 +46,9 @@ from soft_lantern.graph.instances.family import (
     with_parameter,
 )
 from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, picked, put_pick, with_worn, worn
+from soft_lantern.graph.instances.shade import Shade, combined, shaded
 from soft_lantern.graph.instances.sweeps import Spread, kept_variations, sweep, variations
-from soft_lantern.graph.instances.values import look, override, put_material, remove_instance, reset
+from soft_lantern.graph.instances.values import edited_instance, look, override, put_material, remove_instance, reset
 from soft_lantern.graph.lowering import lower
 from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.notices.suggested_limits import suggested_limits
@@ -450,3 +452,38 @@ def test_copies_are_numbered_on() -> None:
     things = tuple(StageObject(id=name, name=name, asset="a") for name in names)
     scene = with_copy(Scene(id="s", name="S", objects=things), "Mushroom 5", "new")
     assert [o.name for o in with_copy(scene, "Moth", "other").objects][-2:] == ["Mushroom 6", "Moth 2"]
+
+
+def test_a_whole_look_is_turned_in_oklch_for_it_and_all_below_it(project: Project) -> None:
+    """By a rotation in OKLCH (CSS Color 4): lightness and chroma stay, the hue turns; alpha is left alone."""
+    turned = edited_instance(project, "amber_hour", lambda i: changed(i, hue=90.0))
+    for look_id in ("amber_hour", "last_light"):
+        before, after = look(project, look_id), look(turned, look_id)
+        assert before and after and before.values == after.values  # what is tuned stays as it was
+        for parameter in (p for p in before.material.parameters if p.kind is Kind.COLOUR):
+            colour = before.values.get(parameter.id, parameter.default)
+            was, now = (oklch_from_linear(c[:3]) for c in (colour, after.shown[parameter.id]))  # type: ignore[index]
+            assert now[0] == pytest.approx(was[0], abs=2e-3)
+            assert (now[2] - was[2]) % 360 == pytest.approx(90.0, abs=0.5) or was[1] < 0.02
+            assert after.shown[parameter.id][3] == colour[3]  # type: ignore[index]
+    assert look(turned, "amber_hour").shown.keys() >= look(project, "amber_hour").values.keys()  # type: ignore[union-attr]
+
+
+def test_layers_add_up_down_the_family_and_full_loss_of_saturation_is_grey(project: Project) -> None:
+    project = edited_instance(project, "amber_hour", lambda i: changed(i, hue=300.0, saturation=0.5, brightness=0.2))
+    project = edited_instance(project, "last_light", lambda i: changed(i, hue=100.0, saturation=-0.5))
+    found = look(project, "last_light")
+    assert found and found.shade == pytest.approx((40.0, 1.5 * 0.5 - 1, 0.2))
+    grey = shaded((0.8, 0.2, 0.1, 0.5), Shade(saturation=-1.0))
+    assert grey[:2] == pytest.approx(grey[1:3], abs=1e-6) and grey[3] == 0.5
+    assert oklch_from_linear(grey[:3])[0] == pytest.approx(oklch_from_linear((0.8, 0.2, 0.1))[0], abs=1e-4)
+    vivid = shaded((0.9, 0.1, 0.1, 1.0), Shade(saturation=3.0))
+    bright = shaded((4.0, 1.0, 1.0, 1.0), Shade(brightness=0.5), hdr=True)
+    assert all(0.0 <= part <= 1.0 for part in vivid) and bright[0] > 4.0
+
+
+@pytest.mark.parametrize("wrong", [float("nan"), float("inf"), -50.0, 1e30])
+def test_a_layer_that_a_file_overdoes_still_gives_colours(wrong: float) -> None:
+    instance = Instance(id="i", name="I", parent="m", hue=wrong, saturation=wrong, brightness=wrong)
+    shown = shaded((0.5, 0.25, 0.1, 1.0), combined([instance]))
+    assert all(0.0 <= part <= 1.0 for part in shown)

@@ -42,7 +42,7 @@ def named(records: Iterable[T], wanted: str, kind: str) -> T:
 
 
 def material_and_values(document: Project, material: str, instance: str) -> tuple[Material, dict[str, Value]]:
-    """A material, and by parameter id what the instance of it that is named, if any, holds."""
+    """A material, and by parameter id what the instance of it that is named, if any, shows."""
     found = named(document.materials.values(), material, "material")
     if not instance:
         return found, {}
@@ -50,7 +50,7 @@ def material_and_values(document: Project, material: str, instance: str) -> tupl
     whole = look(document, tuned.id)
     if whole is None or whole.material.id != found.id:
         raise BadValue(f"{tuned.name} is not an instance of {found.name}")
-    return found, dict(whole.values)
+    return found, dict(whole.shown)
 
 
 def size_of(text: str) -> tuple[int, int]:

@@ -208,7 +208,8 @@ class Instance(Record, frozen=True, kw_only=True):
 
     An override whose parameter no longer exists stays here untouched, and counts again if it comes back.
     `locks`: parameters that no descendant may set; what one holds for them does not count while they are locked.
-    `folder` and `tags` are for finding it.
+    `folder` and `tags` are for finding it. `hue` (degrees), `saturation` and `brightness` (shares) are added to all its
+    colours and those of its descendants (`graph.instances.shade`).
     """
 
     id: str
@@ -219,6 +220,9 @@ class Instance(Record, frozen=True, kw_only=True):
     folder: str = ""
     tags: tuple[str, ...] = ()
     favourite: bool = False
+    hue: float = 0.0
+    saturation: float = 0.0
+    brightness: float = 0.0
 
 
 class Snapshot(Record, frozen=True, kw_only=True):

@@ -7,7 +7,7 @@ weighs is common practice: simple arithmetic 1, division and roots 4, transcende
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from soft_lantern.ir.expr import LEAVES, READS, Expr, Function, Op, topological
@@ -51,9 +51,8 @@ def cost(results: Iterable[Expr]) -> Cost:
     order = topological(wanted)
     operations = reads = 0
     for expr in order:
-        called = _of_function(expr.data) if isinstance(expr.data, Function) else None
-        operations += called.operations if called else _weight(expr)
-        reads += called.texture_reads if called else expr.op in READS
+        more, read = COUNTED[expr.op](expr)
+        operations, reads = operations + more, reads + read
     return Cost(operations, reads, _most_alive(order, wanted))
 
 
@@ -62,9 +61,24 @@ def _of_function(function: Function) -> Cost:
     return cost([function.body])
 
 
-def _weight(expr: Expr) -> int:
+def _arithmetic(expr: Expr) -> tuple[int, int]:
     width = max([expr.type.width, *(a.type.width for a in expr.args)]) if expr.args else 1
-    return _WEIGHTS[expr.op] * (1 if expr.op in (*READS, Op.TEXEL) else width)
+    return _WEIGHTS[expr.op] * width, 0
+
+
+def _call(expr: Expr) -> tuple[int, int]:
+    assert isinstance(expr.data, Function)
+    whole = _of_function(expr.data)
+    return whole.operations, whole.texture_reads
+
+
+COUNTED: dict[Op, Callable[[Expr], tuple[int, int]]] = {
+    **dict.fromkeys(Op, _arithmetic),
+    **dict.fromkeys(READS, lambda expr: (_WEIGHTS[expr.op], 1)),
+    Op.TEXEL: lambda expr: (_WEIGHTS[expr.op], 0),
+    Op.CALL: _call,
+}
+"""The operations and texture reads of each operator; by its weight on every component, where nothing else is said."""
 
 
 def _most_alive(order: list[Expr], results: list[Expr]) -> int:

@@ -114,7 +114,7 @@ def unfit_meshes(
             if lowered.offset is None:
                 continue
             inputs = {**frame, **object_inputs(thing, models[thing.asset], mesh)}
-            uniforms = uniform_values(lowered, found.material, found.values, images)
+            uniforms = uniform_values(lowered, found.material, found.shown, images)
             known = coarseness(mesh, inputs, lowered.offset, uniforms)
             if known.too_coarse:
                 told.add((found.material.id, thing.asset))

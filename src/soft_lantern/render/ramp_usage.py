@@ -62,7 +62,7 @@ def usage_of(
             points = on_objects(_split(scene, thing, names, held[thing.asset]), held, camera, (SIDE, SIDE), "measured")
             if points is None:
                 continue
-            uniforms = uniform_values(lowered, known.material, known.values, images)
+            uniforms = uniform_values(lowered, known.material, known.shown, images)
             leaves = at_time(points, time) | {name: leaf(value) for name, value in uniforms.items()}
             values = evaluate(reads, leaves)
             found += [np.broadcast_to(values[each], (points.count,)).astype(np.float64) for each in reads]

@@ -117,7 +117,7 @@ class LoweredMaterials:
         lowered = self.lowered(material)
         if not options.textures:
             images = {name: evened(image) for name, image in (images or {}).items()}
-        values = uniform_values(lowered, material, found.values if found else {}, images)
+        values = uniform_values(lowered, material, found.shown if found else {}, images)
         view = options.wire
         if view:
             values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}

@@ -599,3 +599,25 @@ def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: 
     assert (settled(window, "tune") != tried).any(axis=2).mean() > 0.005
     tune.select(next(iter(dressed & set(session.project.instances))))
     assert not tune.stage.remark
+
+
+def test_a_whole_look_is_turned_by_sliders_without_compiling_and_reset(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("aged_copper")
+    before, metal = settled(window, "tune"), session.project.materials["kettle_metal"]
+    slider = tune.whole.sliders["hue"]
+    drag(slider, QPointF(slider.width() / 2, 10), QPointF(slider.width() * 0.9, 10))
+    hue = session.project.instances["aged_copper"].hue
+    assert hue > 90.0 and tune.whole.fields["hue"].value == hue
+    turned = settled(window, "tune")
+    spot = place_of(window, "kettle", "body")
+    assert (turned[int(spot.y()), int(spot.x())] != before[int(spot.y()), int(spot.x())]).any()
+    assert session.project.materials["kettle_metal"] is metal  # what programs are made of is the same object
+    session.undo.undo()  # a drag is one step
+    assert session.project.instances["aged_copper"].hue == 0.0
+    session.undo.redo()
+    QTest.mouseClick(tune.whole.reset_button, LEFT)
+    assert session.project.instances["aged_copper"].hue == 0.0 and not tune.whole.reset_button.isEnabled()
+    assert (settled(window, "tune") != before).any(axis=2).mean() < 0.001
+    tune.select("kettle_metal")  # the material's own defaults have no layer
+    assert not tune.whole.isEnabled()

@@ -673,7 +673,7 @@ def test_a_command_of_another_desk_is_off_and_says_why(window: MainWindow) -> No
         ("part", "One instance for each part"),
         ("wear", "New instance on this part"),
         ("grey", "Undress this part, to plain grey"),
-        ("sky", "Sky"),
+        ("sky", "Switch sky"),
         ("turn", "Turntable"),
         ("fit", "Fit the graph"),
         ("zoom", "Frame the stage"),

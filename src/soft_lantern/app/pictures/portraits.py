@@ -10,7 +10,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.instances.family import descendants
-from soft_lantern.graph.instances.look_tree import look_choices, shape_of
+from soft_lantern.graph.instances.look_tree import look_choices, look_tree_of
 from soft_lantern.graph.instances.values import look
 from soft_lantern.render.worker import RenderWorker
 
@@ -50,8 +50,8 @@ class Portraits(QObject):
         elif project.instances is not before[0].instances:
             self._unchecked += self._touched(before[0], project)
         self._seen = (project, around)
-        if shape_of(project) is not self._shape:
-            self._shape = shape_of(project)
+        if look_tree_of(project) is not self._shape:
+            self._shape = look_tree_of(project)
             self._drop_gone()
         self._sift.start()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from soft_lantern.app.command import Command
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.graph.document import StageObject
-from soft_lantern.graph.instances.dressing import instance_on, instance_per_part
+from soft_lantern.graph.dressing import instance_on, instance_per_part
 
 
 def new_instance_here(stage: StageView) -> None:

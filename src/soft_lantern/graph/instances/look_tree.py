@@ -26,7 +26,7 @@ _last: list[tuple[Project, Shape]] = []
 
 
 @by_identity(16)
-def shape_of(project: Project) -> Shape:
+def look_tree_of(project: Project) -> Shape:
     """The shape of a project: the same object as the last one's as long as nothing of it differs."""
     shape = _last[0][1] if _last and _same(_last[0][0], project) else _worked_out(project)
     _last[:] = [(project, shape)]
@@ -75,4 +75,4 @@ def _worked_out(project: Project) -> Shape:
 
 def look_choices(project: Project) -> tuple[tuple[str, str], ...]:
     """Every material and instance by id, with a name to choose it by; instances stand under their material."""
-    return shape_of(project).looks
+    return look_tree_of(project).looks

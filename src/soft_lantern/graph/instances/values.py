@@ -7,25 +7,40 @@ from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.instances.look_tree import shape_of
+from soft_lantern.graph.instances.look_tree import look_tree_of
+from soft_lantern.graph.instances.shade import NONE, Shade, combined, shaded
 from soft_lantern.graph.parameters.edits import held
 from soft_lantern.graph.snippets import attached, put_snippet
 from soft_lantern.graph.texture_use import settled
 from soft_lantern.limits import ANCESTORS
 from soft_lantern.nodes import Role
-from soft_lantern.values.kinds import Value, components
+from soft_lantern.values.kinds import Kind, Value, components
 
 
 @dataclass(frozen=True, slots=True)
 class Look:
     """What an instance, or a material worn as it is, comes down to: the material and the values that differ from it.
 
-    `origins` says whose override each value is, by parameter id.
+    `origins` says whose override each value is, by parameter id. `shade` is the layer over its colours, which `values`
+    are without and `shown` has.
     """
 
     material: Material
     values: dict[str, Value]
     origins: dict[str, str]
+    shade: Shade = NONE
+
+    @property
+    def shown(self) -> dict[str, Value]:
+        """The values as they are drawn: with the layer over every colour."""
+        if self.shade == NONE:
+            return self.values
+        found = dict(self.values)
+        for parameter in self.material.parameters:
+            if parameter.kind is Kind.COLOUR:
+                colour = components(found.get(parameter.id, parameter.default))
+                found[parameter.id] = shaded(colour, self.shade, hdr=parameter.hdr)
+        return found
 
 
 def ancestry(project: Project, instance_id: str) -> tuple[list[Instance], Material | None]:
@@ -62,7 +77,7 @@ def look(project: Project, look_id: str) -> Look | None:
                 values[parameter_id] = value
                 origins[parameter_id] = instance.id
         locked.update(instance.locks)
-    return Look(material, values, origins)
+    return Look(material, values, origins, combined(chain))
 
 
 def fits(parameter: Parameter, value: Value) -> bool:
@@ -80,7 +95,7 @@ def locked_by(project: Project, instance_id: str, parameter_id: str) -> Instance
 
 def children(project: Project, parent_id: str) -> list[Instance]:
     """The instances whose parent is that material or instance, by name."""
-    return [project.instances[each] for each in shape_of(project).children.get(parent_id, ())]
+    return [project.instances[each] for each in look_tree_of(project).children.get(parent_id, ())]
 
 
 def put_material(project: Project, material: Material) -> Project:

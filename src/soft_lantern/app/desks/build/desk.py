@@ -170,7 +170,7 @@ class BuildDesk(Desk):
         self.measurer.ask(
             Question(
                 material,
-                dict(found.values) if found and found.material is material else {},
+                dict(found.shown) if found and found.material is material else {},
                 self.clock.time,
                 self.on_object,
                 self.stage.modes.sight.selected,

@@ -124,7 +124,10 @@ class ComparePanel(QWidget):
         found = look(self.session.project, self.look_id)
         if found:
             kept = Snapshot(
-                id=new_id("snapshot"), look=self.look_id, remark=self.remark.text().strip(), values=all_values(found)
+                id=new_id("snapshot"),
+                look=self.look_id,
+                remark=self.remark.text().strip(),
+                values=all_values(found) | found.shown,
             )
             self.session.apply("Keep snapshot", lambda project: with_records(project, kept))
             self.remark.clear()

@@ -17,9 +17,9 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.tune.compare_panel import ComparePanel
 from soft_lantern.app.desks.tune.family_tree import FamilyTree
 from soft_lantern.app.desks.tune.instance_commands import INSTANCE_COMMANDS, InstanceCommands
+from soft_lantern.app.desks.tune.parameter_sheet import ParameterSheet
 from soft_lantern.app.desks.tune.pick_panel import PickPanel
 from soft_lantern.app.desks.tune.selection import TuneSelection
-from soft_lantern.app.desks.tune.sheet import Sheet
 from soft_lantern.app.desks.tune.sweep_strip import SweepStrip
 from soft_lantern.app.desks.tune.tree_panel import TreePanel
 from soft_lantern.app.desks.tune.value_commands import VALUE_COMMANDS, ValueCommands
@@ -34,6 +34,7 @@ from soft_lantern.app.widgets.buttons import below, tool_button
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.whole_look import ENDS, WholeLook
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -58,7 +59,7 @@ class TuneDesk(Desk):
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.sheet = Sheet()
+        self.sheet, self.whole = ParameterSheet(), WholeLook()
         self.compare = ComparePanel(session, self.stage.comparison)
         self.strip = SweepStrip(session, worker)
         self.pick_panel = PickPanel(session)
@@ -87,6 +88,8 @@ class TuneDesk(Desk):
         panel.delete_button.clicked.connect(lambda _: instances.delete())
         panel.more_button.clicked.connect(lambda _: self.menu().popup(below(panel.more_button)))
         sheet.value_wanted.connect(values.set_value)
+        self.whole.changed.connect(values.set_shade)
+        self.whole.reset.connect(values.reset_shade)
         sheet.reset_wanted.connect(values.reset_values)
         sheet.clamp_wanted.connect(values.clamp)
         sheet.copy_wanted.connect(values.copy)
@@ -195,6 +198,8 @@ class TuneDesk(Desk):
             return
         shown = self.selection.instances or [look_id]
         self.sheet.show_looks(project, shown)
+        first = project.instances.get(shown[0])
+        self.whole.show_values({name: getattr(first, name) for name in ENDS} if first else None)
         self.compare.look_id = look_id
         if self.compare.isVisible() or self.stage.comparison.on:
             self.compare.refresh()
@@ -287,6 +292,7 @@ class TuneDesk(Desk):
         row.addStretch(1)
         column.addLayout(row)
         column.addWidget(self.sheet, 1)
+        column.addWidget(self.whole)
         return page
 
 

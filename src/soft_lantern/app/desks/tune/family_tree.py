@@ -10,7 +10,7 @@ from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.instances.family import searcher
-from soft_lantern.graph.instances.look_tree import shape_of
+from soft_lantern.graph.instances.look_tree import look_tree_of
 from soft_lantern.graph.instances.values import children
 
 ID = Qt.ItemDataRole.UserRole
@@ -68,7 +68,7 @@ class FamilyTree(QTreeWidget):
     def show_project(self, project: Project, current: str, sought: str = "", *, favourites: bool = False) -> None:
         """Show the families, of which only what is sought where something is; nothing is rebuilt without need."""
         self._filling = True
-        shape, sought = shape_of(project), sought.strip()
+        shape, sought = look_tree_of(project), sought.strip()
         rebuilt = shape is not self._shape
         if rebuilt:
             kept = set(self.selected)

@@ -16,9 +16,9 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
-from soft_lantern.graph.document import Project
+from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.instances.family import clamped, copied, descendants, pasted, with_lock
-from soft_lantern.graph.instances.values import look, override, reset
+from soft_lantern.graph.instances.values import edited_instance, look, override, reset
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
 
@@ -48,6 +48,24 @@ class ValueCommands(QObject):
             return project
 
         self._change("Tune", tuned, merge)
+
+    def set_shade(self, name: str, value: float) -> None:
+        """Set hue, saturation or brightness of the whole look of all that is selected."""
+        ids = self.selection.instances
+
+        def turned(project: Project, each: str) -> Project:
+            return edited_instance(project, each, lambda instance: changed(instance, **{name: value}))
+
+        self._change(f"Set {name} of the look", turned, f"shade {' '.join(ids)} {name}")
+
+    def reset_shade(self) -> None:
+        """Take the layer over the colours of all that is selected away."""
+
+        def plain(project: Project, each: str) -> Project:
+            bare = {"hue": 0.0, "saturation": 0.0, "brightness": 0.0}
+            return edited_instance(project, each, lambda instance: changed(instance, **bare))
+
+        self._change("Reset the whole look", plain)
 
     def reset_values(self, parameter_ids: list[str]) -> None:
         """Let values of all that is selected come from the parent again."""

@@ -27,7 +27,7 @@ WORDS = {
 }
 
 
-class Sheet(QScrollArea):
+class ParameterSheet(QScrollArea):
     """Controls for the parameters that all shown looks have. The signals tell what a person wants of which."""
 
     value_wanted = pyqtSignal(str, object)
