@@ -10,7 +10,7 @@ from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Instance, Material, Node, Parameter, Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.values import look, override, put_instance, put_material, remove_instance, reset
 from soft_lantern.graph.kinds import output_kinds, wire_conversion
-from soft_lantern.graph.layout import COLUMN, pushed_down, slip_height, tidy
+from soft_lantern.graph.layout import COLUMN, SLIP_WIDTH, free_place, pushed_down, slip_height, tidy
 from soft_lantern.graph.lowering import lower
 from soft_lantern.graph.notice import Severity
 from soft_lantern.graph.notices.project import check_material, check_project
@@ -259,3 +259,16 @@ def test_tidy_puts_what_feeds_a_node_to_its_left(ramp: Material) -> None:
         target, source = once.nodes[into.partition(".")[0]], once.nodes[out.partition(".")[0]]
         assert source.x <= target.x - COLUMN
     assert tidy(once) == once
+
+
+def test_a_free_place_is_found_at_once_even_among_a_thousand_slips() -> None:
+    nodes = {f"n{i}": Node(type="sine", x=190.0 * (i % 40), y=140.0 * (i // 40)) for i in range(1000)}
+    nodes["end"] = Node(type="surface", x=4000.0, y=0.0)
+    crowded, size = Material(id="m", name="M", nodes=nodes), (150.0, 120.0)
+    for at in ((1000.0, 700.0), (5000.0, 10.0), (-900.0, 0.0)):
+        x, y = free_place(crowded, at, size)
+        assert x + size[0] < 4000.0
+        for node in nodes.values():
+            beside = x + size[0] <= node.x or node.x + SLIP_WIDTH <= x
+            assert beside or y + size[1] <= node.y or node.y + slip_height(crowded, node) <= y
+    assert free_place(Material(id="e", name="E"), (10.0, 20.0), size) == (10.0, 20.0)

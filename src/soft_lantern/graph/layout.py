@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable
 from math import inf
+
+import numpy as np
+import numpy.typing as npt
 
 from soft_lantern.graph.document import Material, Node, Note, changed, node_and_port
 from soft_lantern.graph.edits import COLUMN, move_nodes
@@ -118,40 +122,33 @@ def _wanted_row(material: Material, readers: list[tuple[str, str]], places: dict
     return sum(rows) / len(rows) if rows else 0.0
 
 
-def free_place(
-    material: Material, at: tuple[float, float], size: tuple[float, float], ignoring: Iterable[str] = ()
-) -> tuple[float, float]:
-    """The place nearest to `at` where something of a size covers no slip, nor stands right of the surface.
+def free_place(material: Material, at: tuple[float, float], size: tuple[float, float]) -> tuple[float, float]:
+    """The place near `at` where something of a size covers no slip, nor stands right of the surface.
 
-    `ignoring`: nodes that are not in the way.
+    Below everything, where nothing near is free.
     """
-    left_out = set(ignoring)
-    slips = {i: n for i, n in material.nodes.items() if i not in left_out}
-    boxes = [
-        (n.x, n.y, ELBOW if n.role is Role.ELBOW else SLIP_WIDTH, slip_height(material, n)) for n in slips.values()
-    ]
-    ends = [n.x for n in slips.values() if n.role is Role.SURFACE]
+    nodes = material.nodes.values()
+    boxes = np.array([(n.x, n.y, _width(n), slip_height(material, n)) for n in nodes]).reshape(-1, 4)
+    ends = [n.x for n in nodes if n.role is Role.SURFACE]
     furthest = min(ends) - size[0] - SQUEEZED_GAP if ends else inf
-    wanted = (min(at[0], furthest), at[1])
-    rings = range(
-        int(1 + max((abs(wanted[0] - x) + abs(wanted[1] - y) for x, y, _, _ in boxes), default=0) / _STEP) + 60
-    )
-    for ring in rings:
-        around_it = [
-            (wanted[0] + dx * _STEP, wanted[1] + dy * _STEP)
-            for dx in range(-ring, ring + 1)
-            for dy in ((-ring, ring) if abs(dx) != ring else range(-ring, ring + 1))
-        ]
-        for x, y in sorted(around_it, key=lambda p: (p[0] - wanted[0]) ** 2 + (p[1] - wanted[1]) ** 2):
-            if x <= furthest and all(_apart((x, y, *size), box) for box in boxes):
-                return float(round(x)), float(round(y))
-    return wanted
+    wanted = np.array([min(at[0], furthest), at[1]])
+    left_top, right_bottom = boxes[:, :2] - SQUEEZED_GAP, boxes[:, :2] + boxes[:, 2:] + SQUEEZED_GAP
+    for tried in np.array_split(wanted + _steps_away(), 40):
+        covers = (tried[:, None] < right_bottom).all(axis=2) & (tried[:, None] + size > left_top).all(axis=2)
+        free = np.flatnonzero(~covers.any(axis=1) & (tried[:, 0] <= furthest))
+        if len(free):
+            x, y = tried[free[0]]
+            return float(round(x)), float(round(y))
+    return float(round(wanted[0])), float(round(right_bottom[:, 1].max()))
 
 
-_STEP = 20.0
+def _width(node: Node) -> float:
+    return ELBOW if node.role is Role.ELBOW else SLIP_WIDTH
 
 
-def _apart(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
-    gap = SQUEEZED_GAP
-    across = a[0] + a[2] + gap <= b[0] or b[0] + b[2] + gap <= a[0]
-    return across or a[1] + a[3] + gap <= b[1] or b[1] + b[3] + gap <= a[1]
+@functools.cache
+def _steps_away() -> npt.NDArray[np.float64]:
+    """Places round about, in steps of 20, the nearest first."""
+    steps = np.arange(-40, 41) * 20.0
+    places = np.stack(np.meshgrid(steps, steps), axis=2).reshape(-1, 2)
+    return np.asarray(places[np.argsort((places**2).sum(axis=1), kind="stable")])

@@ -255,7 +255,7 @@ def tint_by_part(m: Authoring, under: Wire | None = None) -> Wire:
     return result
 
 
-@recipe("Frames of a sprite sheet in turn", "flipbook", "animation", "sprite", "atlas", sets=CUTS_OUT)
+@recipe("Frames of a sprite sheet in turn", "animation", "sprite", "atlas", sets=CUTS_OUT)
 def sprite_frames(m: Authoring) -> Wire:
     """The frames of a sheet one after the other, from the upper left, row by row, as the clock goes."""
     columns = m.expose("Columns", 4.0, limits=(1, 64), step=1, group="Frames", use="whole")
