@@ -10,6 +10,7 @@ from soft_lantern.graph.instances.family import new_instance
 from soft_lantern.graph.instances.picks import with_worn, worn
 from soft_lantern.graph.instances.values import put_instance
 from soft_lantern.graph.scenes import edited_scene
+from soft_lantern.values.words import first_numbered
 
 
 def instance_on(project: Project, scene_id: str, object_id: str, part: str, otherwise: str = "") -> Project:
@@ -24,7 +25,7 @@ def instance_on(project: Project, scene_id: str, object_id: str, part: str, othe
     made = new_instance(project, parent)
     taken = {instance.name for instance in project.instances.values()}
     wanted = f"{thing.name} {part}".strip()
-    name = next(n for n in (wanted, *(f"{wanted} {k}" for k in range(2, len(taken) + 3))) if n not in taken)
+    name = wanted if wanted not in taken else first_numbered(wanted, taken, 2)
     project = put_instance(project, changed(made, name=name))
     return edited_scene(project, scene_id, lambda scene: with_worn(scene, object_id, part, made.id))
 

@@ -16,6 +16,7 @@ from soft_lantern.graph.document import (
     new_id,
     with_records,
 )
+from soft_lantern.values.words import first_numbered
 
 
 def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]) -> Project:
@@ -30,9 +31,7 @@ def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]
 def new_scene(project: Project) -> Scene:
     """An empty scene with a name of its own."""
     taken = {scene.name for scene in project.scenes.values()}
-    return Scene(
-        id=new_id("scene"), name=next(f"Scene {n}" for n in range(1, len(taken) + 2) if f"Scene {n}" not in taken)
-    )
+    return Scene(id=new_id("scene"), name=first_numbered("Scene", taken))
 
 
 def added_object(project: Project, scene_id: str, asset: Asset, wears: Mapping[str, str], object_id: str) -> Project:
@@ -73,8 +72,7 @@ def numbered(name: str, taken: Collection[str]) -> str:
 def with_bookmark(scene: Scene, view: View) -> Scene:
     """The scene with a view kept under the next free name."""
     taken = {each.name for each in scene.bookmarks}
-    name = next(f"View {n}" for n in range(1, len(taken) + 2) if f"View {n}" not in taken)
-    return changed(scene, bookmarks=(*scene.bookmarks, Bookmark(name=name, view=view)))
+    return changed(scene, bookmarks=(*scene.bookmarks, Bookmark(name=first_numbered("View", taken), view=view)))
 
 
 def without_bookmark(scene: Scene, name: str) -> Scene:

@@ -13,6 +13,7 @@ from soft_lantern.graph.lowering import lower
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
+from soft_lantern.values.words import first_numbered
 
 
 def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, Material]:
@@ -81,8 +82,7 @@ def snippet_made(project: Project, graph_id: str, node_ids: Iterable[str]) -> Pr
     if graph is None:
         raise BadEdit("that graph is gone")
     taken = {s.name for s in project.snippets.values()}
-    number = next(n for n in range(1, len(taken) + 2) if f"Snippet {n}" not in taken)
-    left, snippet = collapse(graph, node_ids, f"Snippet {number}")
+    left, snippet = collapse(graph, node_ids, first_numbered("Snippet", taken))
     project = put_snippet(project, snippet)
     if graph_id in project.snippets:
         return put_snippet(project, left)

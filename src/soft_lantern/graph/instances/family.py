@@ -23,6 +23,7 @@ from soft_lantern.graph.instances.values import (
 from soft_lantern.graph.parameters.edits import check_parameter, held
 from soft_lantern.values.colour import colour_from_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, conversion, fitted
+from soft_lantern.values.words import first_numbered
 
 
 class Standing(StrEnum):
@@ -163,8 +164,7 @@ def free_name(project: Project, name: str) -> str:
     """The name, or the first of it with a number behind that no instance has."""
     taken = {instance.name for instance in project.instances.values()}
     stem = re.sub(r" \d+\Z", "", name)
-    numbered = (f"{stem} {number}" for number in range(2, len(taken) + 3))
-    return name if name not in taken else next(each for each in numbered if each not in taken)
+    return name if name not in taken else first_numbered(stem, taken, 2)
 
 
 def with_lock(project: Project, instance_id: str, parameter_id: str, *, locked: bool) -> Project:
@@ -302,8 +302,4 @@ def new_instance(project: Project, parent: str) -> Instance:
     """A fresh instance of a parent, named after it."""
     named = project.materials.get(parent) or project.instances[parent]
     taken = {i.name for i in project.instances.values()}
-    name, number = f"{named.name} 1", 1
-    while name in taken:
-        number += 1
-        name = f"{named.name} {number}"
-    return Instance(id=new_id("instance"), name=name, parent=parent)
+    return Instance(id=new_id("instance"), name=first_numbered(named.name, taken), parent=parent)

@@ -10,6 +10,7 @@ from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed, new_id
 from soft_lantern.graph.instances.look_tree import look_choices
 from soft_lantern.graph.instances.values import ancestry, look
+from soft_lantern.values.words import first_numbered
 
 
 def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
@@ -56,8 +57,7 @@ def ramps_worn(project: Project, scene: Scene) -> list[str]:
 def new_pick(project: Project, looks: tuple[str, ...]) -> Pick:
     """A pick of some looks with a name of its own."""
     taken = {pick.name for pick in project.picks.values()}
-    name = next(f"Pick {n}" for n in range(1, len(taken) + 2) if f"Pick {n}" not in taken)
-    return Pick(id=new_id("pick"), name=name, looks=looks)
+    return Pick(id=new_id("pick"), name=first_numbered("Pick", taken), looks=looks)
 
 
 def put_pick(project: Project, pick: Pick) -> Project:
