@@ -80,20 +80,21 @@ def tint(second: str) -> Material:
     return finished(m, base_colour=m.add("colour", value="#ffee00") * m.add("colour", value=second))
 
 
-def root(low: float) -> Material:
+def formula(expression: str, low: float) -> Material:
+    """A material whose alpha is the expression of a parameter `x` from the low limit to 1."""
     m = Authoring("M")
     value = m.expose("Value", 0.5, limits=(low, 1))
-    made = m.add("formula", expression="sqrt(x)")
+    made = m.add("formula", expression=expression)
     m.material = edits.connect(m.material, value.ref, f"{made.node_id}.x")
     return finished(m, alpha=m.add("clamp", value=made))
+
+
+def root(low: float) -> Material:
+    return formula("sqrt(x)", low)
 
 
 def logarithm(low: float) -> Material:
-    m = Authoring("M")
-    value = m.expose("Value", 0.5, limits=(low, 1))
-    made = m.add("formula", expression="log(x)")
-    m.material = edits.connect(m.material, value.ref, f"{made.node_id}.x")
-    return finished(m, alpha=m.add("clamp", value=made))
+    return formula("log(x)", low)
 
 
 def second_clamp(high: float) -> Material:

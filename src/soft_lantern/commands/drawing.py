@@ -38,8 +38,7 @@ def render(
     """Draw a scene, or one object in a material, into a PNG file, or its linear light into an OpenEXR file."""
     document = open_project(project).project
     pixels = size_of(size)
-    if backend and backend not in BACKENDS:
-        raise BadValue(f"there is no backend “{backend}”, only {' and '.join(BACKENDS)}")
+    _check_backend(backend)
     if bool(scene) == bool(object_):
         raise BadValue("say either --scene NAME or --object ASSET --material M")
     if scene:
@@ -94,8 +93,7 @@ def sheet(
     for notice in notices:
         if notice.severity is Severity.ERROR and notice.place in assets:
             raise BadValue(notice.text)
-    if backend not in ("", *BACKENDS):
-        raise BadValue(f"there is no backend “{backend}”, only {' and '.join(BACKENDS)}")
+    _check_backend(backend)
     with Bar(transient=True, console=Console(stderr=True)) as bar:
         task = bar.add_task("", total=1.0)
 
@@ -105,6 +103,11 @@ def sheet(
         pictures = draw_on_all_cores(document, listed, models, images, pixels, backend or None, moved)
     columns = contact.columns_for(len(assets), len(skies), len(listed))
     contact.write(contact.laid_out(listed, pictures, columns, document.name), output)
+
+
+def _check_backend(backend: str) -> None:
+    if backend not in ("", *BACKENDS):
+        raise BadValue(f"there is no backend “{backend}”, only {' and '.join(BACKENDS)}")
 
 
 def _single_object(document: Project, asset: str, material: str, instance: str) -> tuple[Project, Scene]:

@@ -149,11 +149,9 @@ class PullWire(Gesture):
             onto = None
         if target:
             self._wire_to(*target, at)
-        elif (
-            (slip := self.view.spread.slip_at(at)) and not self.picked_up and slip.node_id != self.ref.partition(".")[0]
-        ):
-            if not self.offer(slip, self.ref, from_output=self.from_output, at=event.position()):
-                self.wishes.told.emit(f"Nothing of {slip.title} takes this wire")
+        elif onto and not self.picked_up:
+            if not self.offer(onto, self.ref, from_output=self.from_output, at=event.position()):
+                self.wishes.told.emit(f"Nothing of {onto.title} takes this wire")
         elif self.picked_up:
             into = self.picked_up
             self.wishes.edit("Take off wire", lambda material: edits.disconnect(material, into))

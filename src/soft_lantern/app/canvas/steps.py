@@ -30,7 +30,7 @@ class Steps:
         fed = [
             node_and_port(into)[0]
             for into, out in self.view.material.wires.items()
-            if slip and out.startswith(f"{slip.node_id}.")
+            if slip and node_and_port(out)[0] == slip.node_id
         ]
         there = [self.view.spread.slips[i] for i in fed if i in self.view.spread.slips]
         if there:

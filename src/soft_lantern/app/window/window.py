@@ -381,15 +381,8 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
     "Objects": _of_stage(HANDLES),
     "Window": (
         *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
-        Command(
-            "Next panel", lambda w: step_on(w.desk(w.desk_name).panes(), w.focusWidget(), 1), "Ctrl+Tab", designers=True
-        ),
-        Command(
-            "Panel before",
-            lambda w: step_on(w.desk(w.desk_name).panes(), w.focusWidget(), -1),
-            "Ctrl+Shift+Tab",
-            designers=True,
-        ),
+        Command("Next panel", lambda window: _step_on(window, 1), "Ctrl+Tab", designers=True),
+        Command("Panel before", lambda window: _step_on(window, -1), "Ctrl+Shift+Tab", designers=True),
         Command("Switch between dark and light theme", lambda _: choice.switch_theme(), "F9", designers=True),
         Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
     ),

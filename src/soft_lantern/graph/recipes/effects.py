@@ -192,9 +192,7 @@ def shore_fade(m: Authoring) -> Wire:
     return m.add("depth_mask", strength=strength)
 
 
-@recipe(
-    "Dissolve with a glowing edge", "burn", "disintegrate", "erode", "vanish", into="alpha", sets={"alpha_mode": "mask"}
-)
+@recipe("Dissolve with a glowing edge", "burn", "disintegrate", "erode", "vanish", into="alpha", sets=CUTS_OUT)
 def dissolve_edge(m: Authoring) -> dict[str, Wire]:
     """Noise eats the surface away, and glows where it does."""
     amount = m.expose("Dissolved", 0.4, limits=(0, 1), group="Dissolve")

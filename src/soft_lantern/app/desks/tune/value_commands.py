@@ -18,6 +18,7 @@ from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.instances.family import clamped, copied, descendants, pasted, with_lock
+from soft_lantern.graph.instances.shade import NONE
 from soft_lantern.graph.instances.values import edited_instance, look, override, reset
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
@@ -62,8 +63,7 @@ class ValueCommands(QObject):
         """Take the layer over the colours of all that is selected away."""
 
         def plain(project: Project, each: str) -> Project:
-            bare = {"hue": 0.0, "saturation": 0.0, "brightness": 0.0}
-            return edited_instance(project, each, lambda instance: changed(instance, **bare))
+            return edited_instance(project, each, lambda instance: changed(instance, **NONE._asdict()))
 
         self._change("Reset the whole look", plain)
 
