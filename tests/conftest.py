@@ -87,10 +87,16 @@ def gl() -> GlRenderer:
     return GlRenderer()
 
 
+@pytest.fixture(scope="session")
+def soft() -> SoftRenderer:
+    """The NumPy renderer, with the shadow map of its last picture."""
+    return SoftRenderer()
+
+
 @pytest.fixture(params=["gl", "soft"])
-def renderer(request: pytest.FixtureRequest, gl: GlRenderer) -> Renderer:
+def renderer(request: pytest.FixtureRequest, gl: GlRenderer, soft: SoftRenderer) -> Renderer:
     """Each renderer in turn."""
-    return gl if request.param == "gl" else SoftRenderer()
+    return gl if request.param == "gl" else soft
 
 
 @pytest.fixture

@@ -16,12 +16,12 @@ ROOT = Path(__file__).parent.parent
 CASES = {
     "faults": 13,
     "hostile": 21,
-    "kill": 60,
-    "monkey": 400,
-    "mutate": 1000,
+    "kill": 30,
+    "monkey": 200,
+    "mutate": 400,
     "readers": 600,
-    "readers_beside_savers": 120,
-    "soak": 160,
+    "readers_beside_savers": 60,
+    "soak": 80,
 }
 
 

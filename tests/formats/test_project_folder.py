@@ -121,7 +121,11 @@ def test_changes_from_outside_are_seen(demo_folder: Path) -> None:
 
 
 def _states() -> tuple[Project, Project]:
-    old = demo_project()
+    whole = demo_project()
+    few = {"amber_hour", "pool_depths", "last_light"}
+    kept = {key: each for key, each in whole.instances.items() if key in few}
+    used = {each.parent for each in kept.values()} - few
+    old = changed(Project(name=whole.name), instances=kept, materials={key: whole.materials[key] for key in used})
     new = override(remove_instance(old, "pool_depths"), "amber_hour", "origin", 3.0)
     return old, changed(new, name="After")
 

@@ -20,8 +20,8 @@ from soft_lantern.demo.project import demo_project
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.value_tables import Plan, cell, read_table, to_csv, to_json, write_table
 from soft_lantern.graph.document import Parameter, Project, changed
-from soft_lantern.graph.instances.family import descendants
-from soft_lantern.graph.instances.values import look
+from soft_lantern.graph.instances.family import descendants, narrow
+from soft_lantern.graph.instances.values import edited_instance, look
 from soft_lantern.values.kinds import Kind
 
 RAMP = "height_ramp"
@@ -49,6 +49,29 @@ def test_pythons_own_csv_reads_what_is_written(project: Project) -> None:
 def test_a_table_read_back_changes_nothing(project: Project, tmp_path: Path, ending: str) -> None:
     write_table(project, RAMP, tmp_path / f"table{ending}")
     assert read_table(project, RAMP, tmp_path / f"table{ending}").changes == ()
+
+
+@pytest.mark.parametrize("ending", [".csv", ".json"])
+def test_the_layer_over_a_looks_colours_goes_out_and_in_with_its_values(
+    project: Project, tmp_path: Path, ending: str
+) -> None:
+    path = tmp_path / f"table{ending}"
+    turned = edited_instance(project, "amber_hour", lambda i: changed(i, hue=20.0, saturation=-0.25))
+    write_table(turned, RAMP, path)
+    assert read_table(turned, RAMP, path).changes == ()
+    plan = read_table(project, RAMP, path)
+    assert {(c.parameter, c.after) for c in plan.changes} == {("look.hue", 20.0), ("look.saturation", -0.25)}
+    assert plan.applied(project) == turned
+    path.write_text(path.read_text().replace("-0.25", "-1.5"))
+    (trouble,) = read_table(turned, RAMP, path).troubles
+    assert "look.saturation" in trouble.text and "-1 to 4" in trouble.text
+
+
+def test_a_table_keeps_to_limits_that_are_narrowed(project: Project, tmp_path: Path) -> None:
+    held = narrow(project, "amber_hour", "spread", (2.0, 4.0))
+    plan = read(held, tmp_path, "id,spread\namber_hour,5\nlast_light,3\npool_depths,5\n")
+    assert {(c.instance, c.after) for c in plan.changes} == {("last_light", 3.0), ("pool_depths", 5.0)}
+    assert ["2 to 4" in trouble.text for trouble in plan.troubles] == [True]
 
 
 _PARTS = st.floats(-1e6, 1e6, allow_subnormal=False)

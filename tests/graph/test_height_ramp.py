@@ -119,10 +119,10 @@ def _stage(
 @pytest.mark.parametrize("renderer", ["gl", "soft"])
 @pytest.mark.parametrize("position", [(0.0, 0.0, 0.0), (4.0, 1.7, -3.0)])
 def test_the_gauge_at_minus_two_meets_origin_minus_two_to_the_pixel(
-    ramp: Material, gl: GlRenderer, renderer: str, position: tuple[float, float, float]
+    ramp: Material, gl: GlRenderer, soft: SoftRenderer, renderer: str, position: tuple[float, float, float]
 ) -> None:
     """Wherever the object is moved: the ramp begins in the very row of pixels where the gauge cuts the object."""
-    draw = gl if renderer == "gl" else SoftRenderer()
+    draw = gl if renderer == "gl" else soft
     sharp = change_parameter(ramp, "spread", default=0.1, low=0.1)
     size = (240, 320)
     plain = _stage(sharp, "cylinder", position, size)

@@ -28,6 +28,7 @@ from soft_lantern.graph.document import (
     StageObject,
     Stop,
     changed,
+    with_records,
 )
 from soft_lantern.graph.instances.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
 from soft_lantern.graph.instances.family import (
@@ -45,7 +46,16 @@ from soft_lantern.graph.instances.family import (
     with_lock,
     with_parameter,
 )
-from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, picked, put_pick, with_worn, worn
+from soft_lantern.graph.instances.picks import (
+    LIKE_THE_OBJECT,
+    picked,
+    put_pick,
+    with_looks,
+    with_weight,
+    with_worn,
+    without_look,
+    worn,
+)
 from soft_lantern.graph.instances.shade import Shade, combined, shaded
 from soft_lantern.graph.instances.sweeps import Spread, kept_variations, sweep, variations
 from soft_lantern.graph.instances.values import edited_instance, look, override, put_material, remove_instance, reset
@@ -351,10 +361,31 @@ def test_a_pick_gives_each_object_one_of_its_looks_and_stays_by_it(project: Proj
     counts = [got.count(each) for each in pick.looks]
     assert sum(counts) == 600 and min(counts) > 60 and max(counts) < 145  # about 100 each, by chance
     assert got == [worn(project, thing) for thing in things]
-    assert got != [picked(pick, thing.id, seed=5) for thing in things]
+    assert got != [picked(changed(pick, seed=5), thing.id) for thing in things]
     assert "cool_mint" not in remove_instance(project, "cool_mint").picks["any_glow"].looks
     with pytest.raises(BadEdit, match="gone"):
         put_pick(project, Pick(id="x", name="X", looks=("nothing",)))
+
+
+def test_weights_say_how_often_and_an_even_spread_keeps_to_them_exactly(project: Project) -> None:
+    looks = project.picks["any_glow"].looks[:3]
+    weighed = Pick(id="w", name="W", looks=looks, weights=(3.0, 1.0, 0.0))
+    got = [picked(weighed, f"o{n}") for n in range(2000)]
+    deviation = math.sqrt(2000 * 0.75 * 0.25)  # of a binomial distribution
+    assert abs(got.count(looks[0]) - 1500) < 4 * deviation and got.count(looks[2]) == 0
+    things = tuple(StageObject(id=f"o{n}", name="o", asset="a", wears={"cap": "w"}) for n in range(10))
+    there = with_records(project, Scene(id="row", name="Row", objects=things))
+    even = put_pick(there, changed(weighed, even=True))
+    dressed = [worn(even, thing, "cap") for thing in things]
+    assert [dressed.count(look_id) for look_id in looks] == [8, 2, 0]  # of 7.5, 2.5 and 0
+    other = [worn(put_pick(there, changed(weighed, even=True, seed=9)), thing, "cap") for thing in things]
+    assert sorted(other) == sorted(dressed) and other != dressed
+    empty = Pick(id="w", name="E", even=True)
+    assert picked(empty, "o") == "" and worn(put_pick(there, empty), things[0], "cap") == ""
+    with pytest.raises(BadValue, match="0 or more"):
+        with_weight(weighed, 0, -1.0)
+    assert without_look(weighed, 0).weights == (1.0, 0.0)
+    assert with_looks(weighed, [looks[0], "new"]).looks == (*looks, "new")
 
 
 # Colours and numbers, against the outside

@@ -45,13 +45,15 @@ def framed(project: Project, options: StageOptions = PLAIN, images: dict[str, Im
 
 
 @pytest.mark.parametrize("renderer", ["gl", "soft"])
-def test_depth_behind_is_metres_to_the_opaque_surface_along_the_line_of_sight(renderer: str, gl: GlRenderer) -> None:
+def test_depth_behind_is_metres_to_the_opaque_surface_along_the_line_of_sight(
+    renderer: str, gl: GlRenderer, soft: SoftRenderer
+) -> None:
     """Seen from 10 m above, the bed lies 2 m behind in the middle, and 2 m / cos of the angle aside."""
     m = Authoring("Water")
     behind = m.add("depth_behind")
     m.add("surface", base_colour="#4080ff", alpha=0.5, roughness=m.add("saturate", value=behind), alpha_mode="blend")
     wire = WireView("water", behind.ref, "0 to 1")
-    draw = gl if renderer == "gl" else SoftRenderer()
+    draw = gl if renderer == "gl" else soft
     shown = draw.render(framed(stage(m), StageOptions(False, False, False, False, wire=wire))).linear[..., 0]
     assert shown[48, 48] == pytest.approx(2.0, abs=1e-3)
     aside = 60

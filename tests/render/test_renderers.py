@@ -12,55 +12,65 @@ from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
-from soft_lantern.graph.document import View, changed
+from soft_lantern.graph.document import Project, View, changed
 from soft_lantern.ir.expr import const
 from soft_lantern.render.frame import Frame, Paint, Picture
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import SHOWABLE, LoweredMaterials, StageOptions, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
+from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
+from soft_lantern.values.images import Image
 
 SIZE = (220, 160)
 
 
-def demo_frame(folder: Path, options: StageOptions, view: View | None = None, scene_id: str = "garden") -> Frame:
-    project = open_project(folder).project
-    models, _ = load_models(project, folder)
-    images, _ = load_images(project, folder)
+Demo = tuple[Project, dict[str, Model], dict[str, Image]]
+
+
+@pytest.fixture(scope="module")
+def demo(_demo_once: Path) -> Demo:
+    """The demo project with its meshes and images."""
+    project = open_project(_demo_once).project
+    return project, load_models(project, _demo_once)[0], load_images(project, _demo_once)[0]
+
+
+def demo_frame(demo: Demo, options: StageOptions, view: View | None = None, scene_id: str = "garden") -> Frame:
+    project, models, images = demo
     scene = project.scenes[scene_id]
     camera = camera_for(view or scene.view, SIZE)
     return frame_of(project, scene, models, camera, SIZE, options, LoweredMaterials(), images=images)
 
 
 @pytest.mark.parametrize("show", SHOWABLE)
-def test_opengl_and_numpy_draw_the_same(demo_folder: Path, gl: GlRenderer, show: str) -> None:
-    frame = demo_frame(demo_folder, StageOptions(show=show, glow=False))
-    by_gl, by_numpy = gl.render(frame), SoftRenderer().render(frame)
+def test_opengl_and_numpy_draw_the_same(demo: Demo, gl: GlRenderer, soft: SoftRenderer, show: str) -> None:
+    frame = demo_frame(demo, StageOptions(show=show, glow=False))
+    by_gl, by_numpy = gl.render(frame), soft.render(frame)
     difference = np.abs(by_gl.pixels.astype(int) - by_numpy.pixels.astype(int))
     assert difference.mean() <= 0.5
     assert np.percentile(difference, 99.9) <= 3
     assert len(np.unique(by_gl.pixels.reshape(-1, 4), axis=0)) > 20
 
 
-def test_the_basin_with_all_its_passes_is_drawn_the_same(demo_folder: Path, gl: GlRenderer) -> None:
+def test_the_basin_with_all_its_passes_is_drawn_the_same(demo: Demo, gl: GlRenderer, soft: SoftRenderer) -> None:
     """Shadows, depth behind, a cut-out, smaller copies of textures, blended layers and the sky, without glow."""
-    frame = demo_frame(demo_folder, StageOptions(glow=False), scene_id="nectar_basin")
-    difference = np.abs(gl.render(frame).pixels.astype(int) - SoftRenderer().render(frame).pixels)
+    frame = demo_frame(demo, StageOptions(glow=False), scene_id="nectar_basin")
+    difference = np.abs(gl.render(frame).pixels.astype(int) - soft.render(frame).pixels)
     assert difference.mean() <= 0.5
     assert np.percentile(difference, 99.9) <= 3
 
 
-def test_what_lies_behind_the_camera_is_cut_off(demo_folder: Path, gl: GlRenderer) -> None:
+def test_what_lies_behind_the_camera_is_cut_off(demo: Demo, gl: GlRenderer, soft: SoftRenderer) -> None:
     """From inside the cliff: triangles cross the plane of the eye."""
-    frame = demo_frame(demo_folder, StageOptions(glow=False), View(target=(0, -1, 0), yaw=80, pitch=3, distance=1.5))
-    difference = np.abs(gl.render(frame).pixels.astype(int) - SoftRenderer().render(frame).pixels)
+    frame = demo_frame(demo, StageOptions(glow=False), View(target=(0, -1, 0), yaw=80, pitch=3, distance=1.5))
+    difference = np.abs(gl.render(frame).pixels.astype(int) - soft.render(frame).pixels)
     assert difference.mean() <= 0.5
 
 
 @pytest.mark.parametrize("option", ["backdrop", "floor", "grid", "tone_map", "shadow"])
-def test_each_switch_changes_the_picture(demo_folder: Path, gl: GlRenderer, option: str) -> None:
-    on, off = (gl.render(demo_frame(demo_folder, StageOptions(**{option: v}))).pixels for v in (True, False))
+def test_each_switch_changes_the_picture(demo: Demo, gl: GlRenderer, option: str) -> None:
+    on, off = (gl.render(demo_frame(demo, StageOptions(**{option: v}))).pixels for v in (True, False))
     assert (on != off).any(axis=2).mean() > 0.008
 
 

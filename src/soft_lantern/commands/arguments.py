@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import Protocol, TypeVar
 
 from soft_lantern.errors import BadValue
-from soft_lantern.graph.document import Material, Project
+from soft_lantern.graph.document import Material, Project, changed
 from soft_lantern.graph.instances.values import look
 from soft_lantern.limits import PICTURE_SIDE
 from soft_lantern.values.colour import colour_from_hex
@@ -42,7 +42,7 @@ def named(records: Iterable[T], wanted: str, kind: str) -> T:
 
 
 def material_and_values(document: Project, material: str, instance: str) -> tuple[Material, dict[str, Value]]:
-    """A material, and by parameter id what the instance of it that is named, if any, shows."""
+    """A material with its parameters as the named instance, if any, may set them, and by parameter id its values."""
     found = named(document.materials.values(), material, "material")
     if not instance:
         return found, {}
@@ -50,7 +50,7 @@ def material_and_values(document: Project, material: str, instance: str) -> tupl
     whole = look(document, tuned.id)
     if whole is None or whole.material.id != found.id:
         raise BadValue(f"{tuned.name} is not an instance of {found.name}")
-    return found, dict(whole.shown)
+    return changed(found, parameters=whole.parameters), dict(whole.shown)
 
 
 def size_of(text: str) -> tuple[int, int]:

@@ -1,6 +1,7 @@
 """The values of a material's instances as a table, CSV or JSON, out and back in.
 
 A row is an instance, a column a parameter by its identifier; an empty cell is a value that comes from the parent.
+Where a look has a layer over its colours, the columns `look.hue`, `look.saturation` and `look.brightness` hold it.
 Reading makes a plan: what would change, and what is wrong where. Nothing changes until the plan is applied.
 Source of the CSV dialect: RFC 4180; semicolons and tabs, a byte order mark and decimal commas are read as well.
 """
@@ -21,6 +22,8 @@ from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text, write_whole
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
 from soft_lantern.graph.instances.family import descendants
+from soft_lantern.graph.instances.limits import narrowed
+from soft_lantern.graph.instances.shade import MOST, NONE
 from soft_lantern.graph.instances.values import ancestry, put_instance
 from soft_lantern.graph.parameters.edits import choice_of, held, limits_in_words
 from soft_lantern.graph.ramps.images import readable_names
@@ -30,6 +33,8 @@ from soft_lantern.values.kinds import Kind, Value, components, fitted
 HEAD = ("instance", "id", "parent")
 """The columns before those of the parameters."""
 TABLES = (".csv", ".json")
+LAYER = {f"look.{name}": name for name in NONE._fields}
+"""The columns of the layer over a look's colours, by what each is called in an instance."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +71,10 @@ class Plan:
         """The project with the changes made."""
         for change in self.changes:
             instance = project.instances[change.instance]
+            if change.parameter in LAYER:
+                layer = {LAYER[change.parameter]: change.after or 0.0}
+                project = put_instance(project, changed(instance, **layer))
+                continue
             values = {key: value for key, value in instance.values.items() if key != change.parameter}
             if change.after is not None:
                 values[change.parameter] = change.after
@@ -78,9 +87,13 @@ def to_csv(project: Project, material_id: str) -> str:
     material = project.materials[material_id]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([*HEAD, *(p.identifier for p in material.parameters)])
-    for instance in descendants(project, material_id):
+    family = list(descendants(project, material_id))
+    layered = LAYER if any(_layer(each) for each in family) else {}
+    writer.writerow([*HEAD, *(p.identifier for p in material.parameters), *layered])
+    for instance in family:
         values = [cell(p, instance.values[p.id]) if p.id in instance.values else "" for p in material.parameters]
+        layer = _layer(instance)
+        values += [repr(layer[name]) if name in layer else "" for name in layered]
         writer.writerow(map(guarded, [instance.name, instance.id, instance.parent, *values]))
     return out.getvalue()
 
@@ -94,11 +107,16 @@ def to_json(project: Project, material_id: str) -> str:
             "instance": instance.name,
             "id": instance.id,
             "parent": instance.parent,
-            "values": {named[key]: value for key, value in instance.values.items() if key in named},
+            "values": {named[key]: value for key, value in instance.values.items() if key in named} | _layer(instance),
         }
         for instance in descendants(project, material_id)
     ]
     return json.dumps({"material": material_id, "instances": rows}, indent=2, ensure_ascii=False) + "\n"
+
+
+def _layer(instance: Instance) -> dict[str, float]:
+    """What of the layer over its colours an instance has of its own, by the column."""
+    return {name: float(value) for name, field in LAYER.items() if (value := getattr(instance, field))}
 
 
 def cell(parameter: Parameter, value: Value) -> str:
@@ -174,7 +192,7 @@ class _Planner:
 
     def _check_columns(self, row: _Row) -> None:
         for name, (_, line, column) in row.cells.items():
-            if name not in self.parameters and name not in HEAD:
+            if name not in self.parameters and name not in HEAD and name not in LAYER:
                 known = ", ".join(self.parameters) or "none"
                 self._say(line, column, f"{self.material.name} has no parameter “{name}”; it has {known}")
 
@@ -187,19 +205,24 @@ class _Planner:
             self._say(line, column, f"{instance.name}’s parent is {instance.parent} here; a table changes values alone")
         for name, (given, line, column) in row.cells.items():
             parameter = self.parameters.get(name)
-            if parameter is None:
+            if parameter is None and name not in LAYER:
                 continue
+            empty = given is None or given == ""
             try:
-                value = None if given is None or given == "" else read_value(parameter, given, self.project)
+                if parameter is None:
+                    value: Value | None = None if empty else _of_layer(name, given)
+                else:
+                    (here,) = narrowed((parameter,), ancestry(self.project, instance.id)[0])
+                    value = None if empty else read_value(here, given, self.project)
             except BadValue as error:
                 self._say(line, column, str(error))
                 continue
-            before = instance.values.get(parameter.id)
-            key = (instance.id, parameter.id)
+            before = instance.values.get(parameter.id) if parameter else _layer(instance).get(name)
+            key = (instance.id, parameter.id if parameter else name)
             if key in self.changes and self.changes[key].after != value:
                 self._say(line, column, f"{instance.name}’s {name} stands in the table twice")
             elif value != before:
-                self.changes[key] = Change(instance.id, parameter.id, before, value)
+                self.changes[key] = Change(*key, before, value)
 
     def _instance(self, row: _Row) -> Instance | None:
         for key in ("id", "instance"):
@@ -241,6 +264,17 @@ def read_value(parameter: Parameter, given: Any, project: Project) -> Value:
     if kept != fitted(value, parameter.kind):
         raise BadValue(f"{name}: {given} is outside its limits, {limits_in_words(parameter)}")
     return kept
+
+
+def _of_layer(name: str, given: Any) -> float | None:
+    """A number of the layer over a look's colours, None where it adds nothing. Raises BadValue."""
+    try:
+        value = float(str(given).replace(",", "."))
+    except ValueError:
+        raise BadValue(f"{name}: “{given}” is not a number") from None
+    if not math.isfinite(value) or (LAYER[name] != "hue" and not -1.0 <= value <= MOST):
+        raise BadValue(f"{name}: {given} is outside its limits, -1 to {MOST:g}")
+    return value or None
 
 
 def _numbers(parameter: Parameter, given: Any) -> Value:

@@ -209,7 +209,8 @@ class Instance(Record, frozen=True, kw_only=True):
     An override whose parameter no longer exists stays here untouched, and counts again if it comes back.
     `locks`: parameters that no descendant may set; what one holds for them does not count while they are locked.
     `folder` and `tags` are for finding it. `hue` (degrees), `saturation` and `brightness` (shares) are added to all its
-    colours and those of its descendants (`graph.instances.shade`).
+    colours and those of its descendants (`graph.instances.shade`). `limits`: between which it and its descendants keep
+    a parameter, narrower than the author's; null where as above.
     """
 
     id: str
@@ -223,6 +224,7 @@ class Instance(Record, frozen=True, kw_only=True):
     hue: float = 0.0
     saturation: float = 0.0
     brightness: float = 0.0
+    limits: dict[str, tuple[float | None, float | None]] = {}
 
 
 class Snapshot(Record, frozen=True, kw_only=True):
@@ -235,12 +237,18 @@ class Snapshot(Record, frozen=True, kw_only=True):
 
 
 class Pick(Record, frozen=True, kw_only=True):
-    """Looks of which each object that wears this gets one by chance, the same one as long as the seed stays."""
+    """Looks of which each object that wears this gets one by chance, the same one as long as the seed stays.
+
+    `weights`: how often each look is got beside the others, in their order; 1 where there is none. `even`: as often as
+    that among the objects of a scene that wear this, to the whole object, rather than by each one's own chance.
+    """
 
     id: str
     name: str
     looks: tuple[str, ...] = ()
     seed: int = 0
+    weights: tuple[float, ...] = ()
+    even: bool = False
 
 
 class Asset(Record, frozen=True, kw_only=True):
@@ -322,7 +330,8 @@ class Environment(Record, frozen=True, kw_only=True):
 class Scene(Record, frozen=True, kw_only=True):
     """Objects, the view the scene opens with, its light, and where the level gauge stands (None: put away).
 
-    The gauge lies square to `gauge_axis`, that far along it in metres.
+    The gauge lies square to `gauge_axis`, that far along it in metres. `own`: a designer's copy, which the designers'
+    window may change.
     """
 
     id: str
@@ -334,6 +343,7 @@ class Scene(Record, frozen=True, kw_only=True):
     gauge: float | None = None
     gauge_axis: Literal["x", "y", "z"] = "y"
     gauge_label: str = ""
+    own: bool = False
 
     def object(self, object_id: str) -> StageObject | None:
         """The object of that id."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+import math
+import random
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import (
@@ -59,6 +61,46 @@ def with_copy(scene: Scene, object_id: str, copy_id: str) -> Scene:
     name = numbered(thing.name, {each.name for each in scene.objects})
     copy = changed(thing, id=copy_id, name=name, position=(x + 1.0, y, z))
     return changed(scene, objects=(*scene.objects, copy))
+
+
+def scattered(
+    scene: Scene, object_id: str, copy_ids: Sequence[str], *, radius: float, seed: int, turned: bool = True
+) -> Scene:
+    """The scene with copies of an object strewn on the level it stands on, within a radius in metres round it.
+
+    Each stands where, of several places by chance, it is farthest from the others; `turned`: about Y by chance as well.
+    The same seed gives the same places. Raises BadEdit where the object is gone.
+    """
+    thing, chance = _there(scene, object_id), random.Random(seed)
+    x, y, z = thing.position
+    taken, names, copies = [(x, z)], {each.name for each in scene.objects}, []
+    for copy_id in copy_ids:
+        places = []
+        for _ in range(_CANDIDATES):
+            far, way = radius * math.sqrt(chance.random()), chance.uniform(0.0, math.tau)
+            places.append((x + far * math.cos(way), z + far * math.sin(way)))
+        at = max(places, key=lambda place: min(math.dist(place, other) for other in taken))
+        pitch, yaw, roll = thing.rotation
+        yaw = chance.uniform(0.0, 360.0) if turned else yaw
+        name = numbered(thing.name, names)
+        copies.append(changed(thing, id=copy_id, name=name, position=(at[0], y, at[1]), rotation=(pitch, yaw, roll)))
+        taken.append(at)
+        names.add(name)
+    return changed(scene, objects=(*scene.objects, *copies))
+
+
+_CANDIDATES = 8
+"""Places of which a strewn copy gets the loneliest: Mitchell's best candidate (1991)."""
+
+
+def own_copy(project: Project, scene_id: str, copy_id: str) -> Project:
+    """The project with a designer's own copy of a scene. Raises BadEdit where that is gone."""
+    scene = project.scenes.get(scene_id)
+    if scene is None:
+        raise BadEdit("that scene is gone")
+    name, taken = f"{scene.name} (mine)", {each.name for each in project.scenes.values()}
+    free = name if name not in taken else first_numbered(name, taken, 2)
+    return with_records(project, changed(scene, id=copy_id, name=free, own=True))
 
 
 def numbered(name: str, taken: Collection[str]) -> str:

@@ -113,6 +113,11 @@ class Frame:
         away = (middles - self.camera.position) @ self.camera.view[2, :3]
         return triangles[np.argsort(away, kind="stable")]
 
+    @property
+    def casters(self) -> list[Item]:
+        """What throws shadows."""
+        return [item for item in self.items if item.casts_shadow]
+
     def volumes(self, item: Item) -> list[Item]:
         """The cut-outs inside whose volumes nothing of an item is drawn."""
         return [other for other in self.items if other.cuts and other.cuts in item.paint.hidden_in]

@@ -20,12 +20,13 @@ from soft_lantern.errors import NoGraphics
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, const, join, swizzle
 from soft_lantern.ir.inputs import BEHIND, surface_input
-from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES, at_pixel, read_inputs, vertex
+from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
 from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, fill_picture, finish, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
+from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.soft import EDGE_COLOUR
 from soft_lantern.render.staging import reads_behind, reads_depth
 from soft_lantern.render.surface_model import DISPLAYED
@@ -124,9 +125,8 @@ class GlRenderer:
     def _shadow_map(self, frame: Frame) -> None:
         if frame.shadow is None:
             return
-        casters = [item for item in frame.items if item.casts_shadow]
         target = self.resources.target("shadow", (shadow.SIZE, shadow.SIZE))
-        key = (target, frame.shadow.key, *(_shape_key(frame, item) for item in casters))
+        key = (target, *shadow_key(frame, frame.shadow))
         if key == self._shadow_key:
             return
         self._shadow_key = key
@@ -134,7 +134,7 @@ class GlRenderer:
         target.drawing.clear(shadow.NOTHING, 0.0, 0.0, 0.0, depth=1.0)
         self.context.disable(moderngl.BLEND)
         self.context.enable(moderngl.DEPTH_TEST)
-        for item in casters:
+        for item in frame.casters:
             plain = replace(item, culled=False)
             paint = _keeping_holes(item.paint, _SHADOW)
             self._draw(frame, plain, paint, view_projection=frame.shadow.view_projection)
@@ -296,32 +296,6 @@ class GlRenderer:
                 self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:
                 self.resources.write(program, name, value)
-
-
-def _shape_key(frame: Frame, item: Item) -> tuple[object, ...]:
-    """All that the item's outline rests on: two frames with the same keys throw the same shadow."""
-    paint, placed = item.paint, tuple(sorted(item.inputs.items()))
-    if paint.offset is None and not paint.masked:
-        return (item.mesh, placed)
-    read = _read_by_shape(paint.offset, paint.colour if paint.masked else None)
-    return (
-        item.mesh,
-        placed,
-        *read,
-        *(frame.inputs.get(str(n)) for n in read[2:]),
-        *sorted(paint.uniforms.items(), key=_name),
-    )
-
-
-def _name(entry: tuple[str, UniformValue]) -> str:
-    return entry[0]
-
-
-@functools.lru_cache(maxsize=512)
-def _read_by_shape(offset: Expr | None, colour: Expr | None) -> tuple[object, ...]:
-    """An offset and a colour with holes, and the names of the inputs they read."""
-    read = read_inputs(vertex(offset).values()) + ([] if colour is None else read_inputs(at_pixel([colour])))
-    return (offset, colour, *sorted(set(read)))
 
 
 def _keeping_holes(paint: Paint, colour: Expr) -> Paint:

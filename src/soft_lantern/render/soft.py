@@ -22,6 +22,7 @@ from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.raster import Hits, rasterise, walls_behind
+from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.staging import reads_behind
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.scene.mesh import Indices, Mesh
@@ -35,8 +36,12 @@ class SoftRenderer:
     device = "NumPy"
     compiled = 0
 
+    def __init__(self) -> None:
+        self._shadow: tuple[tuple[object, ...], Image] = ((), NO_SHADOW_MAP)
+
     def release(self) -> None:
-        """Nothing is held."""
+        """Let go of what is kept from one picture to the next."""
+        self._shadow = ((), NO_SHADOW_MAP)
 
     def render(self, frame: Frame) -> Picture:
         """The picture of the frame, without multisampling and glow."""
@@ -44,7 +49,7 @@ class SoftRenderer:
         width, height = frame.size
         if width * height > 64_000_000:
             raise LanternError(f"{width} × {height} is more than the NumPy renderer draws")
-        canvas = _Canvas(frame)
+        canvas = _Canvas(frame, self._shadow_map(frame))
         for late in (False, True):
             canvas.scene_depth = canvas.surface_depth.copy()
             if any(item.shown and reads_behind(item.paint.colour) for item in frame.items):
@@ -64,14 +69,23 @@ class SoftRenderer:
         shape = (height, width, 4)
         return Picture(pixels.reshape(shape), colour.reshape(shape), time.perf_counter() - started)
 
+    def _shadow_map(self, frame: Frame) -> Image:
+        """The frame's shadow map: the last one where nothing that throws shadows differs."""
+        if frame.shadow is None:
+            return NO_SHADOW_MAP
+        key = shadow_key(frame, frame.shadow)
+        if key != self._shadow[0]:
+            self._shadow = key, _shadow_map(frame, frame.shadow)
+        return self._shadow[1]
+
 
 class _Canvas:
     """The buffers of a picture: linear colour, clip depth in 0–1, and the depth of the opaque surface in metres."""
 
-    def __init__(self, frame: Frame) -> None:
+    def __init__(self, frame: Frame, shadow_map: Image) -> None:
         self.frame = frame
         self.uniforms = dict(frame.uniforms)
-        self.uniforms[str(shadow.PICTURE.data)] = _shadow_map(frame, frame.shadow) if frame.shadow else NO_SHADOW_MAP
+        self.uniforms[str(shadow.PICTURE.data)] = shadow_map
         count = frame.size[0] * frame.size[1]
         self.colour = _backdrop(frame, np.arange(count))
         self.depth = np.full(count, np.inf)
@@ -152,15 +166,14 @@ def _shadow_map(frame: Frame, view: shadow.ShadowView) -> Image:
     depth = np.full(shadow.SIZE**2, np.inf)
     found = np.full((shadow.SIZE**2, 4), shadow.NOTHING, np.float32)
     paint = Paint(shadow.drawn_depth())
-    for item in frame.items:
-        if item.casts_shadow:
-            hits = drawn(replace(item, culled=False), frame.inputs, view.view_projection, size, depth, frame.uniforms)
-            leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size, rates=item.paint.masked)
-            kept = np.ones(len(hits.pixels), bool)
-            if item.paint.masked:
-                kept = read_paint(item.paint, leaves, len(hits.pixels), frame.uniforms | item.uniforms)[:, 3] >= 0.5
-            depth[hits.pixels[kept]] = hits.depths[kept]
-            found[hits.pixels[kept]] = read_paint(paint, leaves, len(hits.pixels), frame.uniforms)[kept]
+    for item in frame.casters:
+        hits = drawn(replace(item, culled=False), frame.inputs, view.view_projection, size, depth, frame.uniforms)
+        leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size, rates=item.paint.masked)
+        kept = np.ones(len(hits.pixels), bool)
+        if item.paint.masked:
+            kept = read_paint(item.paint, leaves, len(hits.pixels), frame.uniforms | item.uniforms)[:, 3] >= 0.5
+        depth[hits.pixels[kept]] = hits.depths[kept]
+        found[hits.pixels[kept]] = read_paint(paint, leaves, len(hits.pixels), frame.uniforms)[kept]
     return Image(found.reshape(*size, 4)[::-1], "data", "nearest", "clamp")
 
 

@@ -15,10 +15,13 @@ from PyQt6.QtWidgets import QComboBox, QDialogButtonBox
 from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.panels.change_report import ChangeReport
+from soft_lantern.app.panels.scatter_dialog import ScatterDialog
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
+from soft_lantern.app.widgets.limits_dialog import LimitsDialog
+from soft_lantern.app.widgets.look_picker import LookPicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.authoring import Authoring
@@ -26,6 +29,7 @@ from soft_lantern.graph.document import changed
 from soft_lantern.graph.instances.change_report import OUTSIDE
 from soft_lantern.graph.instances.family import all_values, value_of
 from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.sweeps import Spread, variations
 from soft_lantern.graph.instances.values import look
 from soft_lantern.render.staging import placed_parts
 from soft_lantern.values.kinds import Kind
@@ -299,7 +303,7 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
     assert session.project.instances["enamel"].parent == "kettle_metal"
 
 
-def test_an_author_locks_and_a_designer_cannot(demo_folder, open_window: Open, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+def test_the_designers_window_holds_to_locks_and_to_a_scene_of_its_own(window: MainWindow) -> None:
     tune, session = at_tea(window).tune, window.session
     tune.select("copper")
     next(a for a in tune.sheet.menu_for("base").actions() if a.text().startswith("Lock")).trigger()
@@ -320,13 +324,110 @@ def test_an_author_locks_and_a_designer_cannot(demo_folder, open_window: Open, w
         names = {action.text() for action in designer.actions()}
         assert not names & {"New material", "Expose as a parameter", "Delete", "Build desk", "Import mesh"}
         assert {"Save", "New instance", "Undo", "Try values"} <= names
-        designer.tune.select("copper")
-        assert not any("ock" in a.text() for a in designer.tune.sheet.menu_for("base").actions())
         designer.tune.select("aged_copper")
         assert not designer.tune.sheet.controls["base"].isEnabled()
+        next(a for a in designer.tune.sheet.menu_for("roughness").actions() if a.text().startswith("Lock")).trigger()
+        assert designer.session.project.instances["aged_copper"].locks == ("roughness",)
+        _change_the_scene(designer)
     finally:
         designer.session.saver.let_go()
         designer.close()
+
+
+def _change_the_scene(designer: MainWindow) -> None:
+    """The author's scene stays as it is; a copy is moved in, lit anew, scattered over, and taken away again."""
+    session, tune = designer.session, designer.tune
+    session.open_scene("tea_terrace")
+    theirs = session.scene
+    until(lambda: tune.stage.pictures.frames_drawn > 0 and not session.loading)
+    tune.stage.picking.picked.emit("kettle", "body")
+    assert tune.stage.handles() is None and not tune.scene_tab.objects.isVisibleTo(tune)
+    for name in ("Duplicate object", "Move handle", "Add cube to the stage", "Delete scene"):
+        designer.commands.run(name)
+        assert "author’s" in designer.status.message.text(), name
+    designer.commands.run("Change the sky and light")
+    QTest.mouseClick(tune.scene_tab.copy, LEFT)
+    assert session.scene and session.scene.own and session.scene.name == "Tea terrace (mine)"
+    assert tune.scene_tab.objects.isVisibleTo(tune) and not tune.scene_tab.copy.isVisibleTo(tune)
+    tune.stage.picking.picked.emit("kettle", "body")
+    handles = tune.stage.handles()
+    assert handles
+    start, end = handles.arms()["x"]
+    drag(tune.stage, (start + end) / 2, (start + end) / 2 + (end - start))
+    moved = session.scene.object("kettle")
+    assert moved and theirs and moved.position[0] > theirs.object("kettle").position[0]  # type: ignore[union-attr]
+    at = place_of(designer, "kettle", "lid")
+    tune.stage.modes.select("kettle", "body")
+    tune.stage.picking.click(at)
+    until(lambda: tune.stage.modes.sight.part == "lid")
+    tune.scene_tab.light.exposure.want(1.0)
+    tune.scene_tab.objects.scatter()
+    (dialog,) = tune.findChildren(ScatterDialog)
+    dialog.count.setValue(5)
+    dialog.accept()
+    assert len(session.scene.objects) == len(theirs.objects) + 5 and session.scene.environment.exposure == 1.0
+    assert session.project.scenes["tea_terrace"] is theirs
+    designer.commands.run("Delete scene")
+    assert not any(scene.own for scene in session.project.scenes.values())
+
+
+def test_limits_are_narrowed_for_a_look_and_those_below_it(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("copper")
+    next(a for a in tune.sheet.menu_for("roughness").actions() if a.text().startswith("Narrow")).trigger()
+    (dialog,) = tune.findChildren(LimitsDialog)
+    dialog.fields[0].want(0.3)
+    dialog.fields[1].want(0.5)
+    QTest.mouseClick(dialog.buttons.button(OK), LEFT)
+    assert session.project.instances["copper"].limits == {"roughness": (0.3, 0.5)}
+    tune.select("aged_copper")
+    field = tune.sheet.controls["roughness"].field
+    assert field and (field.low, field.high) == (0.3, 0.5)
+    tune.value_commands.set_value("roughness", 0.9)
+    found = look(session.project, "aged_copper")
+    assert found and found.values["roughness"] == 0.5
+    assert all(0.3 <= s["roughness"] <= 0.5 for s in variations(  # type: ignore[operator]
+        session.project, "aged_copper", [Spread("roughness", "uniform", 0.0, 1.0)], 20, 1))  # fmt: skip
+    tune.select("brass")
+    assert tune.sheet.controls["roughness"].field.low != 0.3  # type: ignore[union-attr]
+
+
+def test_a_part_is_dressed_by_name_and_picture_from_the_keyboard(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    click(tune.stage, place_of(window, "kettle", "lid"))
+    until(lambda: tune.stage.modes.sight.part == "lid")
+    QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    (picker,) = tune.findChildren(LookPicker)
+    assert "worn now" in picker.list.currentItem().text()  # type: ignore[union-attr]
+    QTest.keyClicks(picker.field, "brass")
+    until(lambda: "brass" in picker.pictures)
+    QTest.keyClick(picker.field, Qt.Key.Key_Return)
+    thing = session.scene.object("kettle") if session.scene else None
+    assert thing and thing.wears["lid"] == "brass" and not picker.isVisible()
+
+
+def test_a_pick_stands_at_the_top_of_its_family_is_found_and_takes_weights(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select_several(["copper", "brass", "enamel"])
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    pick_id = tune.selection.look_id
+    family = tune.tree.items["kettle_metal"]
+    assert pick_id in session.project.picks and family.child(0) is tune.tree.items[pick_id]
+    tune.beside_tree.search.setText("pick 1")
+    assert not tune.tree.items[pick_id].isHidden() and tune.tree.items["cool_mint"].isHidden()
+    tune.beside_tree.search.clear()
+    table = tune.pick_panel.looks
+    table.item(0, 1).setText("3")  # type: ignore[union-attr]
+    table.item(2, 1).setText("0")  # type: ignore[union-attr]
+    QTest.mouseClick(tune.pick_panel.even, LEFT, NONE, QPoint(8, 8))
+    pick = session.project.picks[pick_id]
+    assert pick.weights == (3.0, 1.0, 0.0) and pick.even
+    table.item(1, 1).setText("often")  # type: ignore[union-attr]
+    assert "is no weight" in window.status.message.text() and table.item(1, 1).text() == "1"  # type: ignore[union-attr]
+    tune.select_several(["black_iron", "copper"])
+    tune.instance_commands.put_under(["black_iron", "copper"], pick_id)
+    assert session.project.picks[pick_id].looks[-1] == "black_iron"
+    assert set(tune.tree.selected) == {"black_iron", "copper"} and tune.selection.look_id == "copper"
 
 
 def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
@@ -364,7 +465,7 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
 def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_objects(window: MainWindow) -> None:
     tune, session = at_tea(window).tune, window.session
     tune.select("warm_honey")
-    QTest.mouseClick(tune.vary_button, LEFT)
+    QTest.mouseClick(tune.values_page.vary_button, LEFT)
     dialog = tune.variations
     assert dialog
     dialog.rows[1].on.click()

@@ -15,6 +15,7 @@ from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
 from soft_lantern.app.stage.recorder import Wish, save_pictures
+from soft_lantern.app.widgets.look_picker import LookPicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.cli import app
@@ -192,10 +193,12 @@ def test_parts_are_hidden_dressed_and_marked_in_the_table(dress: MainWindow) -> 
     assert set(thing(dress, "bell").hidden) == {"hollow", "glass"}
     assert (settled(dress, "dress") != wet).mean() > 0.002
     session.undo.undo()
-    menu = desk.parts.offer_looks(1)
-    assert menu
-    next(action for action in menu.actions() if action.text() == "Wet stone").trigger()
-    menu.close()
+    desk.parts.setCurrentCell(1, 1)
+    QTest.keyClick(desk.parts, Qt.Key.Key_Return)
+    (picker,) = desk.findChildren(LookPicker)
+    QTest.keyClicks(picker.field, "wet st")
+    until(lambda: "wet_stone" in picker.pictures)
+    QTest.keyClick(picker.field, Qt.Key.Key_Return)
     assert desk.parts.item(1, 1).text() == "Wet stone"
     assert thing(dress, "bell").wears == {"": "bell_glass", "glass": "wet_stone"}
     desk.casts.click()

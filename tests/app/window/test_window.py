@@ -678,7 +678,7 @@ def test_a_command_of_another_desk_is_off_and_says_why(window: MainWindow) -> No
         ("fit", "Fit the graph"),
         ("zoom", "Frame the stage"),
         ("connect", "Wire the selected one after the other"),
-        ("chance", "Make a pick"),
+        ("chance", "Make a pick of these"),
         ("error", "Show the notices"),
         ("screenshot", "Save pictures of the stage"),
         ("port", "Open the ports of the selected"),

@@ -7,16 +7,22 @@ from soft_lantern.app.panels.object_panel import ObjectPanel
 from soft_lantern.scene.primitives import PRIMITIVES
 
 
+def _held(panel: ObjectPanel) -> str:
+    return panel.session.scene_held
+
+
 def _no_object(panel: ObjectPanel) -> str:
-    return "" if panel.object_id else "Select an object first"
+    return _held(panel) or ("" if panel.object_id else "Select an object first")
 
 
 def _adds(shape: str) -> Command[ObjectPanel]:
-    return Command(f"Add {shape} to the stage", lambda panel: panel.add_primitive(shape))
+    words = f"Add {shape} to the stage"
+    return Command(words, lambda panel: panel.add_primitive(shape), hindered=_held, designers=True)
 
 
 OBJECTS = (
     *(_adds(shape) for shape in PRIMITIVES),
-    Command("Duplicate object", ObjectPanel.duplicate, "Ctrl+Shift+D", _no_object),
-    Command("Delete object", ObjectPanel.delete, hindered=_no_object),
+    Command("Duplicate object", ObjectPanel.duplicate, "Ctrl+Shift+D", _no_object, designers=True),
+    Command("Scatter copies of the object", ObjectPanel.scatter, hindered=_no_object, designers=True),
+    Command("Delete object", ObjectPanel.delete, hindered=_no_object, designers=True),
 )

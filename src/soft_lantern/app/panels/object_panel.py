@@ -7,16 +7,17 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
-from soft_lantern.app.panels.parts_table import AS_WHOLE, NOTHING
+from soft_lantern.app.panels.scatter_dialog import ScatterDialog
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
-from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, wearables
-from soft_lantern.graph.scenes import with_copy, without_object
+from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
+from soft_lantern.graph.scenes import scattered, with_copy, without_object
 from soft_lantern.scene.primitives import PRIMITIVES
 
 _FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
@@ -118,6 +119,22 @@ class ObjectPanel(QWidget):
         if object_id and self.session.edit_scene("Duplicate object", lambda s: with_copy(s, object_id, copy_id)):
             self.selected.emit(copy_id)
 
+    def scatter(self) -> None:
+        """Ask how copies of the selected object are to be strewn round it, and do so."""
+        scene = self.session.scene
+        thing = scene.object(self.object_id) if scene else None
+        if thing:
+            dialog = passing(ScatterDialog(thing.name, self))
+            dialog.wanted.connect(lambda *wish: self.strew(thing.id, *wish))
+            dialog.open()
+
+    def strew(self, object_id: str, count: int, radius: float, turned: bool, seed: int) -> None:
+        """Strew copies of an object round it."""
+        ids = [new_id("object") for _ in range(count)]
+        self.session.edit_scene(
+            "Scatter copies", lambda s: scattered(s, object_id, ids, radius=radius, seed=seed, turned=turned)
+        )
+
     def choose_file(self) -> None:
         """Ask for a mesh file and import it."""
         ask_for_mesh(self.session, self)
@@ -135,6 +152,7 @@ class ObjectPanel(QWidget):
         menu.addAction("Import mesh…", self.choose_file)
         menu.addSeparator()
         menu.addAction("Duplicate object", self.duplicate)
+        menu.addAction("Scatter copies…", self.scatter)
         menu.addAction("Delete object", self.delete)
         return menu
 

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from soft_lantern.app.session.session import Session
-from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
-from soft_lantern.graph.instances.picks import LIKE_THE_OBJECT, wearables
+from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
 
 WHOLE = "whole object"
-AS_WHOLE, NOTHING = "as the whole object", "plain grey"
 COLUMNS = ("part", "wears", "cut-out")
 
 
@@ -21,6 +19,8 @@ class PartsTable(QTableWidget):
     """A row for the whole object and one for each part. `part_chosen` tells which part a person chose."""
 
     part_chosen = pyqtSignal(str)
+    look_wanted = pyqtSignal(str, object)
+    """The part, "" for the whole, that is to wear another look, and where on the screen to ask for it."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(0, len(COLUMNS), parent)
@@ -85,22 +85,12 @@ class PartsTable(QTableWidget):
                 self.setItem(row, column, item)
         self._filling = False
 
-    def offer_looks(self, row: int) -> QMenu | None:
+    def offer_looks(self, row: int) -> None:
         """Offer all looks for the part of a row."""
-        thing, names = self._thing(), self.names()
-        if thing is None or row >= len(names):
-            return None
-        name, menu = names[row], passing(QMenu(self))
-        like = [(LIKE_THE_OBJECT, AS_WHOLE)] if name else []
-        for look_id, words in [*like, ("", NOTHING), *wearables(self.session.project)]:
-            action = menu.addAction(words, lambda look_id=look_id: self._wear(name, look_id))
-            assert action
-            action.setCheckable(True)
-            action.setChecked(thing.wears.get(name, LIKE_THE_OBJECT if name else "") == look_id)
-        viewport = self.viewport()
-        assert viewport
-        menu.popup(viewport.mapToGlobal(self.visualItemRect(self.item(row, 1)).bottomLeft()))
-        return menu
+        names, viewport = self.names(), self.viewport()
+        if row < len(names) and viewport:
+            at = self.visualItemRect(self.item(row, 1)).bottomLeft()
+            self.look_wanted.emit(names[row], viewport.mapToGlobal(at))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -108,11 +98,6 @@ class PartsTable(QTableWidget):
             self.offer_looks(self.currentRow())
         else:
             super().keyPressEvent(event)
-
-    def _wear(self, name: str, look_id: str) -> None:
-        thing = self._thing()
-        if thing:
-            self.session.dress_part(thing.id, name, look_id)
 
     def _changed(self, item: QTableWidgetItem) -> None:
         thing = self._thing()

@@ -15,11 +15,12 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.widgets.labels import plain_label
-from soft_lantern.formats.value_tables import Plan, cell
-from soft_lantern.graph.document import Material, Project
+from soft_lantern.formats.value_tables import LAYER, Plan, cell
+from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.values.kinds import Value
 
 INHERITED = "from the parent"
+NO_LAYER = "none"
 
 
 class PlanDialog(QDialog):
@@ -44,12 +45,14 @@ class PlanDialog(QDialog):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         for row, change in enumerate(plan.changes):
             parameter = material.parameter(change.parameter)
-            assert parameter
 
-            def said(value: Value | None, parameter: object = parameter) -> str:
-                return INHERITED if value is None else cell(parameter, value)  # type: ignore[arg-type]
+            def said(value: Value | None, parameter: Parameter | None = parameter) -> str:
+                if value is None:
+                    return INHERITED if parameter else NO_LAYER
+                return cell(parameter, value) if parameter else f"{value}"
 
-            texts = (project.instances[change.instance].name, parameter.label, said(change.before), said(change.after))
+            label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"
+            texts = (project.instances[change.instance].name, label, said(change.before), said(change.after))
             for place, text in enumerate(texts):
                 self.table.setItem(row, place, QTableWidgetItem(text))
         column.addWidget(self.table, 2)

@@ -33,7 +33,6 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
     with_records,
-    without_record,
 )
 from soft_lantern.graph.instances.picks import most_worn, with_worn, worn_materials
 from soft_lantern.graph.instances.values import edited_graph
@@ -68,6 +67,8 @@ class Session(QObject):
         """Open the project in a folder. Raises BadProject."""
         super().__init__()
         self.folder = folder
+        self.for_designers = False
+        """Whether it is open for those alone who tune instances."""
         opened = open_project(folder)
         self.project = opened.project
         self.background = Background(self)
@@ -104,6 +105,13 @@ class Session(QObject):
     def scene(self) -> Scene | None:
         """The scene on the stage."""
         return self.project.scenes.get(self.scene_id)
+
+    @property
+    def scene_held(self) -> str:
+        """Why the scene on the stage may not be changed, "" where it may."""
+        if not self.for_designers or self.scene is None or self.scene.own:
+            return ""
+        return "This scene is the author’s: make a copy of your own, and change that"
 
     def open_material(self, material_id: str) -> None:
         """Open another material's graph."""
@@ -218,18 +226,6 @@ class Session(QObject):
         """The scene and its view change together, so that no picture is asked for with one of them alone."""
         self.scene_id = scene_id
         self.view = self.scene.view if self.scene else View()
-
-    def add_scene(self) -> None:
-        """Add an empty scene and put it on the stage."""
-        scene = new_scene(self.project)
-        self.apply(f"Add {scene.name}", lambda project: with_records(project, scene))
-        self.open_scene(scene.id)
-
-    def remove_scene(self) -> None:
-        """Take the scene on the stage away; its assets stay in the project."""
-        scene_id = self.scene_id
-        if self.scene:
-            self.apply(f"Delete {self.scene.name}", lambda project: without_record(project, "scenes", scene_id))
 
     def set_view(self, view: View) -> None:
         """Look from elsewhere. The view is not part of the document."""

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import QPoint
+
 from soft_lantern.app.command import Command
+from soft_lantern.app.pictures.look_choice import choose_worn
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.graph.document import StageObject
 from soft_lantern.graph.dressing import instance_on, instance_per_part
@@ -28,6 +31,14 @@ def one_for_each_part(stage: StageView) -> None:
             stage.picking.picked.emit(thing.id, names[0])
 
 
+def wear(stage: StageView) -> None:
+    """Ask by pictures what the selected part is to wear."""
+    thing = _thing(stage)
+    if thing:
+        corner = stage.mapToGlobal(QPoint(stage.width() // 2 - 210, 30))
+        choose_worn(stage.session, stage.pictures.worker, thing.id, stage.modes.sight.part, stage, corner)
+
+
 def undress(stage: StageView) -> None:
     """The selected part back to plain grey."""
     thing = _thing(stage)
@@ -48,6 +59,7 @@ def _hindered(stage: StageView) -> str:
 
 
 DRESSING = (
+    Command("Wear another look on this part", wear, "Ctrl+Alt+W", _hindered, designers=True),
     Command("New instance on this part", new_instance_here, "Ctrl+Alt+N", _hindered, designers=True),
     Command("One instance for each part", one_for_each_part, "Ctrl+Alt+P", _hindered, designers=True),
     Command("Undress this part, to plain grey", undress, "Ctrl+Alt+U", _hindered, designers=True),

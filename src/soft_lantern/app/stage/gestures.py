@@ -61,15 +61,31 @@ class LookRound(Gesture):
 
 
 class DragHandle(Gesture):
-    """Moves, turns or scales the selected object along an axis; Ctrl holds it to steps."""
+    """Moves, turns or scales the selected object along an axis; Ctrl holds it to steps.
+
+    A press that did not move is a click on what lies under the handle.
+    """
 
     def __init__(
-        self, start: QPointF, axis: str, handles: Handles, place: Callable[[str, str, Vector], object]
+        self,
+        start: QPointF,
+        axis: str,
+        handles: Handles,
+        place: Callable[[str, str, Vector], object],
+        click: Callable[[QPointF], object],
     ) -> None:
         super().__init__(start)
-        self.axis, self.handles, self.place = axis, handles, place
+        self.axis, self.handles, self.place, self.click = axis, handles, place, click
+        self._moved = False
+
+    def release(self, event: QMouseEvent) -> None:
+        if not self._moved:
+            self.click(event.position())
 
     def move(self, event: QMouseEvent) -> None:
+        if not self._moved and (event.position() - self.start).manhattanLength() <= STILL:
+            return
+        self._moved = True
         snap = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         found = self.handles.dragged(self.axis, self.start, event.position(), snap=snap)
         if found:

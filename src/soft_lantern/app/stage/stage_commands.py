@@ -59,7 +59,13 @@ def _clicks(name: str, keys: str, do: str) -> StageCommand:
 
 def _handle(kind: str, keys: str) -> StageCommand:
     words = f"{kind.capitalize()} handle"
-    return Command(words, lambda s: s.modes.show_handle(kind), keys, on=lambda s: s.modes.handle_kind == kind)
+    return _command(
+        words,
+        keys,
+        lambda s: s.modes.show_handle(kind),
+        lambda s: s.modes.handle_kind == kind,
+        lambda s: s.session.scene_held,
+    )
 
 
 def _alone(stage: StageView) -> bool:

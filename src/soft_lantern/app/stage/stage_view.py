@@ -176,7 +176,8 @@ class StageView(QWidget):
     def handles(self) -> Handles | None:
         """The handle of the selected object."""
         thing, sight = self._selected_object(), self.modes.sight
-        return Handles(self.modes.handle_kind, thing, self.lens) if thing and not sight.card else None
+        free = thing and not sight.card and not self.session.scene_held
+        return Handles(self.modes.handle_kind, thing, self.lens) if thing and free else None
 
     def _selected_object(self) -> StageObject | None:
         selected = self.modes.sight.selected
@@ -223,7 +224,7 @@ class StageView(QWidget):
         handles = self.handles()
         axis = handles.at(at) if handles and left else ""
         if handles and axis:
-            return DragHandle(at, axis, handles, self._place)
+            return DragHandle(at, axis, handles, self._place, self.picking.click)
         if left or event.button() == Qt.MouseButton.MiddleButton:
             pan = not left or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             return LookRound(at, self.lens, pan, self.session.set_view, self.picking.click)

@@ -13,8 +13,9 @@ from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.sheet_dialog import SheetDialog
 from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
-from soft_lantern.graph.document import Material, Node, changed, new_id
+from soft_lantern.graph.document import Material, Node, changed, new_id, with_records, without_record
 from soft_lantern.graph.instances.values import put_material
+from soft_lantern.graph.scenes import new_scene
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 
 
@@ -42,6 +43,18 @@ class ProjectCommands:
         """Take the open snippet away, if no graph uses it."""
         snippet_id = self.session.material_id
         self.session.apply("Delete snippet", lambda project: remove_snippet(project, snippet_id))
+
+    def new_scene(self) -> None:
+        """Add an empty scene and put it on the stage."""
+        scene = new_scene(self.session.project)
+        self.session.apply(f"Add {scene.name}", lambda project: with_records(project, scene))
+        self.session.open_scene(scene.id)
+
+    def delete_scene(self) -> None:
+        """Take the scene on the stage away; its assets stay in the project."""
+        scene = self.session.scene
+        if scene:
+            self.session.apply(f"Delete {scene.name}", lambda project: without_record(project, "scenes", scene.id))
 
     def rename_scene(self) -> None:
         """Type another name for the scene on the stage."""
@@ -88,7 +101,7 @@ class ProjectCommands:
 
 
 def _no_scene(commands: ProjectCommands) -> str:
-    return "" if commands.session.scene else "There is no scene yet"
+    return commands.session.scene_held if commands.session.scene else "There is no scene yet"
 
 
 def _no_material(commands: ProjectCommands) -> str:
@@ -110,10 +123,10 @@ GIVING: tuple[Command[ProjectCommands], ...] = (
     Command("Export GLSL with exact gradients", ProjectCommands.export_exact, hindered=_no_material),
 )
 SCENES: tuple[Command[ProjectCommands], ...] = (
-    Command("New scene", lambda commands: commands.session.add_scene()),
-    Command("Rename scene", ProjectCommands.rename_scene, hindered=_no_scene),
-    Command("Delete scene", lambda commands: commands.session.remove_scene(), hindered=_no_scene),
-    Command("Keep this view for the scene", ProjectCommands.keep_view, hindered=_no_scene),
+    Command("New scene", ProjectCommands.new_scene),
+    Command("Rename scene", ProjectCommands.rename_scene, hindered=_no_scene, designers=True),
+    Command("Delete scene", ProjectCommands.delete_scene, hindered=_no_scene, designers=True),
+    Command("Keep this view for the scene", ProjectCommands.keep_view, hindered=_no_scene, designers=True),
 )
 SHEETS: tuple[Command[ProjectCommands], ...] = (
     Command("Contact sheet", ProjectCommands.contact_sheet, "Ctrl+Shift+C", designers=True),

@@ -65,6 +65,7 @@ class MainWindow(QMainWindow):
         self.only = only
         self._ending = False
         self.session = Session(folder)
+        self.session.for_designers = only is not None
         self.worker = worker or RenderWorker()
         self.swatches = Swatches(self)
         self.droppers = {
@@ -264,7 +265,6 @@ class MainWindow(QMainWindow):
         self.header.offer_no_other_desk()
         self.status.notice_button.hide()
         self.setAcceptDrops(False)
-        self.tune.for_designers()
 
     def _show_saved(self) -> None:
         mark = "" if self.session.is_saved else " •"

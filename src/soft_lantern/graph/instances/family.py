@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed, new_id
+from soft_lantern.graph.instances.limits import Limits, with_limits
 from soft_lantern.graph.instances.values import (
     Look,
     children,
@@ -65,7 +66,7 @@ def clamped(project: Project, instance_id: str, *parameter_ids: str) -> Project:
     """The project with an instance's own values held to their limits: all of them, or those of some parameters."""
     instance, found = instance_of(project, instance_id), look(project, instance_id)
     values = dict(instance.values)
-    for parameter in found.material.parameters if found else ():
+    for parameter in found.parameters if found else ():
         wanted = not parameter_ids or parameter.id in parameter_ids
         if wanted and parameter.id in values and fits(parameter, values[parameter.id]):
             values[parameter.id] = held(parameter, values[parameter.id])
@@ -97,7 +98,7 @@ def pasted(project: Project, instance_id: str, values: Mapping[str, Value]) -> P
     """
     found, above = look(project, instance_id), look(project, instance_of(project, instance_id).parent)
     taken = 0
-    for parameter in found.material.parameters if found else ():
+    for parameter in found.parameters if found else ():
         value = values.get(parameter.identifier)
         if value is None or not fits(parameter, value) or locked_by(project, instance_id, parameter.id):
             continue
@@ -128,7 +129,7 @@ def reparent(project: Project, instance_id: str, parent_id: str, *, keep: bool) 
     values = dict(instance.values)
     theirs = {p.identifier: p for p in before.material.parameters}
     above = look(moved, parent_id)
-    for parameter in after.material.parameters:
+    for parameter in after.parameters:
         match = theirs.get(parameter.identifier)
         if match is None or match.kind is not parameter.kind:
             continue
@@ -165,6 +166,22 @@ def free_name(project: Project, name: str) -> str:
     taken = {instance.name for instance in project.instances.values()}
     stem = re.sub(r" \d+\Z", "", name)
     return name if name not in taken else first_numbered(stem, taken, 2)
+
+
+def narrow(project: Project, instance_id: str, parameter_id: str, limits: Limits | None) -> Project:
+    """The project with a parameter's limits narrowed for an instance and its descendants; None, as they are above.
+
+    Their own values are held to them. Raises BadValue where they cannot be, BadEdit where the instance is gone.
+    """
+    instance, found = instance_of(project, instance_id), look(project, instance_id)
+    parameter = found.material.parameter(parameter_id) if found else None
+    if parameter is None:
+        raise BadValue(f"{instance.name} has no parameter “{parameter_id}”")
+    project = put_instance(project, with_limits(instance, parameter, limits))
+    for each in (instance_id, *(below.id for below in descendants(project, instance_id))):
+        if parameter_id in project.instances[each].values:
+            project = clamped(project, each, parameter_id)
+    return project
 
 
 def with_lock(project: Project, instance_id: str, parameter_id: str, *, locked: bool) -> Project:

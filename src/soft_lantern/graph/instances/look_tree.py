@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from soft_lantern.graph.document import Instance, Project
+from soft_lantern.graph.document import Instance, Pick, Project
 from soft_lantern.graph.identity import by_identity
 
 
@@ -37,7 +37,7 @@ def _same(one: Project, other: Project) -> bool:
     return (
         _alike(one.instances, other.instances, _standing)
         and _alike(one.materials, other.materials, _name)
-        and _alike(one.picks, other.picks, _name)
+        and _alike(one.picks, other.picks, _holding)
     )
 
 
@@ -53,6 +53,10 @@ def _alike(one: Mapping[str, Any], other: Mapping[str, Any], told: Any) -> bool:
 
 def _name(record: Any) -> str:
     return str(record.name)
+
+
+def _holding(pick: Pick) -> tuple[object, ...]:
+    return (pick.name, pick.looks)
 
 
 def _standing(i: Instance) -> tuple[object, ...]:

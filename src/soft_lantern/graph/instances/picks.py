@@ -2,30 +2,92 @@
 
 from __future__ import annotations
 
+import math
 import zlib
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from itertools import accumulate
 
-from soft_lantern.errors import BadEdit
+from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Pick, Project, Scene, StageObject, changed, new_id
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.instances.look_tree import look_choices
 from soft_lantern.graph.instances.values import ancestry, look
 from soft_lantern.values.words import first_numbered
 
 
-def picked(pick: Pick, object_id: str, seed: int | None = None) -> str:
-    """The look that an object gets of a pick, by its id: always the same for the same seed. "" where it holds none."""
-    if not pick.looks:
+def picked(pick: Pick, object_id: str) -> str:
+    """The look that an object gets of a pick by its own chance, always the same for the same seed; "" of none."""
+    weights = shares(pick)
+    if not any(weights):
         return ""
-    chance = zlib.crc32(f"{pick.seed if seed is None else seed}:{object_id}".encode())
-    return pick.looks[chance % len(pick.looks)]
+    chance = _chance(pick, object_id)
+    if len(set(weights)) == 1:
+        return pick.looks[chance % len(pick.looks)]
+    at = chance / 2**32 * sum(weights)
+    place = next((n for n, reached in enumerate(accumulate(weights)) if at < reached), len(weights) - 1)
+    return pick.looks[place]
+
+
+def shares(pick: Pick) -> tuple[float, ...]:
+    """The weight of each look of a pick, in their order: finite and not below 0, and 1 for each where all are 0."""
+    given = (*pick.weights, *[1.0] * len(pick.looks))[: len(pick.looks)]
+    sound = tuple(max(w, 0.0) if math.isfinite(w) else 0.0 for w in given)
+    return sound if any(sound) else (1.0,) * len(sound)
+
+
+def dealt(pick: Pick, object_ids: Collection[str]) -> dict[str, str]:
+    """The look that each of several objects gets, as often as the weights say, to the whole object.
+
+    Shares are rounded by largest remainder; who gets which follows from each object's own chance, so that an object
+    more or fewer changes few of the others.
+    """
+    weights = shares(pick)
+    if not weights:
+        return dict.fromkeys(object_ids, "")
+    wanted = [len(object_ids) * weight / sum(weights) for weight in weights]
+    counts = [int(each) for each in wanted]
+    by_rest = sorted(range(len(weights)), key=lambda n: (counts[n] - wanted[n], n))
+    for place in by_rest[: len(object_ids) - sum(counts)]:
+        counts[place] += 1
+    deck = [look for look, count in zip(pick.looks, counts, strict=True) for _ in range(count)]
+    return dict(zip(sorted(object_ids, key=lambda each: (_chance(pick, each), each)), deck, strict=True))
 
 
 def worn(project: Project, thing: StageObject, part: str = "") -> str:
     """The id of the look that a part of an object wears, "" where it wears nothing."""
     named = thing.wears.get(part, thing.wears.get("", ""))
     pick = project.picks.get(named)
-    return picked(pick, thing.id) if pick else named
+    if pick is None:
+        return named
+    if pick.even:
+        scene = next((s for s in project.scenes.values() if s.object(thing.id)), None)
+        if scene:
+            return _dealt_in(scene).get(pick).get(thing.id) or picked(pick, thing.id)
+    return picked(pick, thing.id)
+
+
+class _Dealt:
+    """What the objects of one scene get of picks that spread evenly."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.known: dict[str, tuple[Pick, dict[str, str]]] = {}
+
+    def get(self, pick: Pick) -> dict[str, str]:
+        """The look of each object of the scene that wears a pick, by the object's id."""
+        before = self.known.get(pick.id)
+        if before is None or before[0] is not pick:
+            wearing = [thing.id for thing in self.scene.objects if pick.id in thing.wears.values()]
+            before = self.known[pick.id] = pick, dealt(pick, wearing)
+        return before[1]
+
+
+_dealt_in = by_identity(8)(_Dealt)
+
+
+def _chance(pick: Pick, object_id: str) -> int:
+    return zlib.crc32(f"{pick.seed}:{object_id}".encode())
 
 
 def worn_looks(project: Project, thing: StageObject) -> list[str]:
@@ -60,6 +122,34 @@ def new_pick(project: Project, looks: tuple[str, ...]) -> Pick:
     return Pick(id=new_id("pick"), name=first_numbered("Pick", taken), looks=looks)
 
 
+def with_looks(pick: Pick, look_ids: Collection[str]) -> Pick:
+    """The pick with more looks at its end, none of them twice."""
+    return changed(pick, looks=(*pick.looks, *(each for each in dict.fromkeys(look_ids) if each not in pick.looks)))
+
+
+def without_look(pick: Pick, place: int) -> Pick:
+    """The pick without the look at a place, the others as often beside one another as before."""
+    looks, weights = list(pick.looks), list(pick.weights)
+    del looks[place]
+    del weights[place : place + 1]
+    return changed(pick, looks=tuple(looks), weights=tuple(weights))
+
+
+def with_weight(pick: Pick, place: int, weight: float) -> Pick:
+    """The pick with the look at a place so often beside the others. Raises BadValue below 0."""
+    if not (math.isfinite(weight) and weight >= 0):
+        raise BadValue("a weight is 0 or more")
+    weights = [*pick.weights, *[1.0] * len(pick.looks)][: len(pick.looks)]
+    weights[place] = weight
+    return changed(pick, weights=tuple(weights) if set(weights) != {1.0} else ())
+
+
+def family_of(project: Project, pick: Pick) -> str:
+    """The id of the one material whose looks a pick holds, "" where they are of several or none."""
+    materials = {material.id for each in pick.looks if (material := ancestry(project, each)[1])}
+    return materials.pop() if len(materials) == 1 else ""
+
+
 def put_pick(project: Project, pick: Pick) -> Project:
     """The project with a pick added or replaced. Raises BadEdit where it holds a look that is not there."""
     for look_id in pick.looks:
@@ -70,6 +160,8 @@ def put_pick(project: Project, pick: Pick) -> Project:
 
 LIKE_THE_OBJECT = "="
 """What a part wears that has nothing of its own."""
+AS_WHOLE, NOTHING = "as the whole object", "plain grey"
+"""What that, and wearing nothing, are called."""
 
 
 def with_worn(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:

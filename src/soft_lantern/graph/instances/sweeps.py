@@ -76,7 +76,7 @@ def variations(
     found = look(project, parent_id)
     if found is None or not 0 < count <= MOST_VARIATIONS:
         raise BadValue(f"a variation makes 1 to {MOST_VARIATIONS} instances, not {count}")
-    known = {p.id: p for p in found.material.parameters}
+    known = {p.id: p for p in found.parameters}
     sets: list[dict[str, Value]] = [{} for _ in range(count)]
     for spread in spreads:
         parameter = known.get(spread.parameter)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
+from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.look_tree import look_tree_of
 from soft_lantern.graph.instances.shade import NONE, Shade, combined, shaded
 from soft_lantern.graph.parameters.edits import held
@@ -22,13 +23,18 @@ class Look:
     """What an instance, or a material worn as it is, comes down to: the material and the values that differ from it.
 
     `origins` says whose override each value is, by parameter id. `shade` is the layer over its colours, which `values`
-    are without and `shown` has.
+    are without and `shown` has. `parameters` are the material's with the limits that are narrowed for it.
     """
 
     material: Material
     values: dict[str, Value]
     origins: dict[str, str]
+    parameters: tuple[Parameter, ...]
     shade: Shade = NONE
+
+    def parameter(self, parameter_id: str) -> Parameter | None:
+        """A parameter with the limits it has here."""
+        return next((p for p in self.parameters if p.id == parameter_id), None)
 
     @property
     def shown(self) -> dict[str, Value]:
@@ -77,7 +83,7 @@ def look(project: Project, look_id: str) -> Look | None:
                 values[parameter_id] = value
                 origins[parameter_id] = instance.id
         locked.update(instance.locks)
-    return Look(material, values, origins, combined(chain))
+    return Look(material, values, origins, narrowed(material.parameters, chain), combined(chain))
 
 
 def fits(parameter: Parameter, value: Value) -> bool:
@@ -145,7 +151,7 @@ def override(project: Project, instance_id: str, parameter_id: str, value: Value
     """
     instance = instance_of(project, instance_id)
     found = look(project, instance_id)
-    parameter = found.material.parameter(parameter_id) if found else None
+    parameter = found.parameter(parameter_id) if found else None
     if parameter is None:
         raise BadValue(f"{instance.name} has no parameter “{parameter_id}”")
     lock = locked_by(project, instance_id, parameter_id)

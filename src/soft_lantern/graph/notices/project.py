@@ -7,6 +7,7 @@ from functools import partial
 from math import inf
 
 from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_and_port, port_ref
+from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.values import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
@@ -137,8 +138,9 @@ def _check_instances(project: Project) -> Iterator[Notice]:
             text = f"{instance.name} is its own ancestor" if looped else f"{instance.name}’s parent is missing"
             yield Notice(Severity.ERROR, "parent", text, instance.id)
             continue
+        known = {p.id: p for p in narrowed(material.parameters, chain)}
         for parameter_id, value in instance.values.items():
-            parameter = material.parameter(parameter_id)
+            parameter = known.get(parameter_id)
             if parameter is None or not fits(parameter, value):
                 former = next((p for p in material.retired if p.id == parameter_id), parameter)
                 what = f"its value of {former.label}" if former else "a value for a parameter"

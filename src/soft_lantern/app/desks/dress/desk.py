@@ -21,6 +21,7 @@ from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
 from soft_lantern.app.panels.parts_table import PartsTable
+from soft_lantern.app.pictures.look_choice import choose_worn
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
@@ -63,6 +64,9 @@ class DressDesk(Desk):
         self.stage.picking.picked.connect(self.select)
         self.panel.selected.connect(self.select)
         self.parts.part_chosen.connect(lambda part: self._mark(self.stage.modes.sight.selected, part))
+        self.parts.look_wanted.connect(
+            lambda part, at: choose_worn(session, worker, self.parts.object_id, part, self, at)
+        )
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)

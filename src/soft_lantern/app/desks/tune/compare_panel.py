@@ -191,7 +191,7 @@ class ComparePanel(QWidget):
         if kept is None:
             return look(project, chosen)
         material = look(project, kept.look)
-        return Look(material.material, dict(kept.values), {}) if material else None
+        return Look(material.material, dict(kept.values), {}, material.parameters) if material else None
 
     def _chosen_snapshot(self) -> str:
         item = self.snapshots.currentItem()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QMenu,
     QStackedWidget,
     QTabWidget,
@@ -17,24 +16,26 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.tune.compare_panel import ComparePanel
 from soft_lantern.app.desks.tune.family_tree import FamilyTree
 from soft_lantern.app.desks.tune.instance_commands import INSTANCE_COMMANDS, InstanceCommands
-from soft_lantern.app.desks.tune.parameter_sheet import ParameterSheet
 from soft_lantern.app.desks.tune.pick_panel import PickPanel
+from soft_lantern.app.desks.tune.scene_tab import SceneTab
 from soft_lantern.app.desks.tune.selection import TuneSelection
 from soft_lantern.app.desks.tune.sweep_strip import SweepStrip
 from soft_lantern.app.desks.tune.tree_panel import TreePanel
 from soft_lantern.app.desks.tune.value_commands import VALUE_COMMANDS, ValueCommands
+from soft_lantern.app.desks.tune.values_page import ValuesPage
 from soft_lantern.app.desks.tune.variation_dialog import VariationDialog
 from soft_lantern.app.desks.tune.worn_by import WornBy
+from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.pictures.portraits import Portraits
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.widgets.buttons import below, tool_button
+from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.whole_look import ENDS, WholeLook
+from soft_lantern.app.widgets.whole_look import ENDS
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -59,10 +60,12 @@ class TuneDesk(Desk):
         self.stage = StageView(session, worker, "tune")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.sheet, self.whole = ParameterSheet(), WholeLook()
+        self.values_page = ValuesPage()
+        self.sheet, self.whole = self.values_page.sheet, self.values_page.whole
         self.compare = ComparePanel(session, self.stage.comparison)
         self.strip = SweepStrip(session, worker)
         self.pick_panel = PickPanel(session)
+        self.scene_tab = SceneTab(session)
         self.instance_commands = InstanceCommands(session, self.selection, self)
         self.value_commands = ValueCommands(session, worker, self.selection, self)
         self.variations: VariationDialog | None = None
@@ -87,6 +90,10 @@ class TuneDesk(Desk):
         panel.duplicate_button.clicked.connect(lambda _: instances.duplicate())
         panel.delete_button.clicked.connect(lambda _: instances.delete())
         panel.more_button.clicked.connect(lambda _: self.menu().popup(below(panel.more_button)))
+        page = self.values_page
+        page.presets_wanted.connect(lambda: values.preset_menu().popup(below(page.presets)))
+        page.try_wanted.connect(self.try_values)
+        page.vary_wanted.connect(self.vary)
         sheet.value_wanted.connect(values.set_value)
         self.whole.changed.connect(values.set_shade)
         self.whole.reset.connect(values.reset_shade)
@@ -95,10 +102,12 @@ class TuneDesk(Desk):
         sheet.copy_wanted.connect(values.copy)
         sheet.paste_wanted.connect(values.paste)
         sheet.lock_wanted.connect(values.lock)
+        sheet.limits_wanted.connect(values.ask_limits)
         sheet.sweep_wanted.connect(lambda parameter: self.strip.open_on(self.selection.look_id, parameter))
         self.strip.values_wanted.connect(values.set_values)
         self.compare.take_wanted.connect(values.take_snapshot)
         self.stage.picking.picked.connect(self._picked)
+        self.scene_tab.objects.selected.connect(self._mark)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
@@ -167,9 +176,11 @@ class TuneDesk(Desk):
         self.tries_on = not self.tries_on
         self._show_selected()
 
-    def for_designers(self) -> None:
-        """Take away what is the author's alone."""
-        self.sheet.author = False
+    def change_sky(self) -> None:
+        """Go to the sky and light of the scene, or to how to come by a scene that may be changed."""
+        self.tabs.setCurrentWidget(self.scene_tab)
+        held = self.session.scene_held
+        (self.scene_tab.copy if held else self.scene_tab.light.sky).setFocus()
 
     def _show_tree(self) -> None:
         self.tree.show_project(
@@ -234,10 +245,15 @@ class TuneDesk(Desk):
 
     def _picked(self, object_id: str, part: str) -> None:
         thing = self.session.scene.object(object_id) if self.session.scene else None
-        self.stage.modes.select(object_id, part)
+        self._mark(object_id, part)
         look_id = worn(self.session.project, thing, part) if thing else ""
         if look_id:
             self.select(look_id)
+
+    def _mark(self, object_id: str, part: str = "") -> None:
+        self.stage.modes.select(object_id, part)
+        self.scene_tab.objects.show_object(object_id, part)
+        self.stage.update()
 
     def _show_alone(self, object_id: str, part: str) -> None:
         """Show which part it is that wears it: alone, or with the others again."""
@@ -266,8 +282,9 @@ class TuneDesk(Desk):
         self.worn_by = WornBy()
         self.worn_by.part_chosen.connect(self._show_alone)
         self.tabs = QTabWidget()
-        self.tabs.addTab(self._values(), "Values")
+        self.tabs.addTab(self.values_page, "Values")
         self.tabs.addTab(self.compare, "Compare")
+        self.tabs.addTab(self.scene_tab, "Scene")
         self.tabs.currentChanged.connect(lambda _: self.compare.refresh())
         self.panels = QStackedWidget()
         self.panels.addWidget(self.tabs)
@@ -276,24 +293,6 @@ class TuneDesk(Desk):
         column.addWidget(self.worn_by)
         column.addWidget(self.panels, 1)
         return panel
-
-    def _values(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 8, 0, 0)
-        row = QHBoxLayout()
-        self.presets = tool_button("Presets", lambda: self.value_commands.preset_menu().popup(below(self.presets)))
-        self.try_button = tool_button("Try values", self.try_values)
-        self.vary_button = tool_button("Vary", self.vary)
-        self.try_button.setToolTip("Small pictures of a parameter at several values, or of two as a grid")
-        self.vary_button.setToolTip("Random instances within spreads, of which to keep some")
-        for button in (self.presets, self.try_button, self.vary_button):
-            row.addWidget(button)
-        row.addStretch(1)
-        column.addLayout(row)
-        column.addWidget(self.sheet, 1)
-        column.addWidget(self.whole)
-        return page
 
 
 def _compares(name: str, keys: str, mode: str) -> Command[TuneDesk]:
@@ -312,4 +311,9 @@ TRYING: tuple[Command[TuneDesk], ...] = (
     Command("Keep a snapshot", lambda desk: desk.compare.keep_snapshot(), designers=True),
     Command("Find instances", TuneDesk.find_instances, "Ctrl+Shift+F", designers=True, anywhere=True),
 )
-TUNE_COMMANDS = {"Instances": (*INSTANCES, *VALUES_OF_THEM, *TRYING)}
+IN_THE_SCENE: tuple[Command[TuneDesk], ...] = (
+    *through(OBJECTS, lambda desk: desk.scene_tab.objects),
+    Command("Make a copy of the scene to change", lambda desk: desk.scene_tab.make_copy(), designers=True),
+    Command("Change the sky and light", TuneDesk.change_sky, designers=True),
+)
+TUNE_COMMANDS = {"Instances": (*INSTANCES, *VALUES_OF_THEM, *TRYING), "Objects": IN_THE_SCENE}

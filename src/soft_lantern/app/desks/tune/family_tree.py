@@ -11,6 +11,7 @@ from soft_lantern.app.widgets.labels import tip
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.instances.family import searcher
 from soft_lantern.graph.instances.look_tree import look_tree_of
+from soft_lantern.graph.instances.picks import family_of
 from soft_lantern.graph.instances.values import children
 
 ID = Qt.ItemDataRole.UserRole
@@ -131,12 +132,21 @@ class FamilyTree(QTreeWidget):
                 self._mark(made, child)
                 below(child.id, made)
 
+        picks = sorted(project.picks.values(), key=lambda p: p.name.lower())
+        families = {pick.id: family_of(project, pick) for pick in picks}
+
+        def add_picks(family: str, parent: QTreeWidget | QTreeWidgetItem) -> None:
+            for pick in picks:
+                if families[pick.id] == family:
+                    made = add(pick.id, pick.name, parent)
+                    made.setText(1, "pick")
+                    made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+
         for material in sorted(project.materials.values(), key=lambda m: m.name.lower()):
-            below(material.id, add(material.id, material.name, self))
-        for pick in sorted(project.picks.values(), key=lambda p: p.name.lower()):
-            made = add(pick.id, pick.name, self)
-            made.setText(1, "pick")
-            made.setFlags(made.flags() | Qt.ItemFlag.ItemIsEditable)
+            item = add(material.id, material.name, self)
+            add_picks(material.id, item)
+            below(material.id, item)
+        add_picks("", self)
         self.expandAll()
 
     def _mark(self, item: QTreeWidgetItem, instance: Instance) -> None:
@@ -148,15 +158,20 @@ class FamilyTree(QTreeWidget):
         """Hide what is not sought; what is current stays, and whoever stands above something that does."""
         fits = searcher(project, sought)
 
+        def named(name: str) -> bool:
+            return all(word in name.lower() for word in sought.lower().split())
+
         def visit(item: QTreeWidgetItem) -> bool:
             found = False
             for row in range(item.childCount()):
                 child = item.child(row)
                 if child:
                     found = visit(child) or found
-            instance = project.instances.get(item.data(0, ID) or "")
+            look_id = item.data(0, ID) or ""
+            instance, pick = project.instances.get(look_id), project.picks.get(look_id)
             own = instance is not None and (not favourites or instance.favourite) and fits(instance)
-            own = own or item.data(0, ID) == current
+            own = own or (pick is not None and not favourites and named(f"{pick.name} pick"))
+            own = own or look_id == current
             shown = own or found or not (sought or favourites)
             item.setHidden(not shown)
             return shown

@@ -12,9 +12,9 @@ from soft_lantern.app.command import Command
 from soft_lantern.app.desks.tune.selection import TuneSelection, each_in_turn
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.graph.document import Instance, Pick, changed, new_id
+from soft_lantern.graph.document import Instance, changed, new_id
 from soft_lantern.graph.instances.family import duplicated, new_instance, reparent
-from soft_lantern.graph.instances.picks import new_pick, put_pick
+from soft_lantern.graph.instances.picks import new_pick, put_pick, with_looks
 from soft_lantern.graph.instances.values import edited_instance, put_instance, remove_instance
 from soft_lantern.values.words import counted
 
@@ -70,7 +70,7 @@ class InstanceCommands(QObject):
         """Ask how instances are to come under another parent; put looks dropped on a pick into it."""
         project = self.session.project
         if target in project.picks:
-            self.session.apply("Put into pick", lambda p: put_pick(p, _with_looks(p.picks[target], look_ids)))
+            self.session.apply("Put into pick", lambda p: put_pick(p, with_looks(p.picks[target], look_ids)))
             return
         ids = [i for i in look_ids if i in project.instances and project.instances[i].parent != target]
         if ids:
@@ -141,9 +141,11 @@ INSTANCE_COMMANDS = (
     _command("Favourite", InstanceCommands.toggle_favourite),
     _command("Put into a folder", InstanceCommands.ask_folder),
     _command("Tag", InstanceCommands.ask_tags),
-    _command("Make a pick", InstanceCommands.make_pick),
+    Command(
+        "Make a pick of these",
+        InstanceCommands.make_pick,
+        "Ctrl+Alt+K",
+        lambda c: c.selection.missing,
+        designers=True,
+    ),
 )
-
-
-def _with_looks(pick: Pick, look_ids: list[str]) -> Pick:
-    return changed(pick, looks=(*pick.looks, *(each for each in look_ids if each not in pick.looks)))

@@ -14,6 +14,7 @@ from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import without_defaults
 from soft_lantern.graph.document import Instance, Parameter, Project
 from soft_lantern.graph.instances.family import Standing, outside, standing, value_of
+from soft_lantern.graph.instances.limits import can_narrow
 from soft_lantern.graph.instances.values import Look, locked_by, look
 from soft_lantern.graph.parameters.edits import is_offered, limits_in_words
 from soft_lantern.graph.ramps.images import readable
@@ -38,6 +39,8 @@ class ParameterSheet(QScrollArea):
     paste_wanted = pyqtSignal()
     lock_wanted = pyqtSignal(str, bool)
     sweep_wanted = pyqtSignal(str)
+    limits_wanted = pyqtSignal(str)
+    """A parameter whose limits are to be narrowed."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -49,10 +52,10 @@ class ParameterSheet(QScrollArea):
         self.rows: dict[str, list[QWidget]] = {}
         self.folds: dict[str, QToolButton] = {}
         self.group_buttons: dict[str, QToolButton] = {}
-        self.author = True
-        """Whether parameters may be locked from here."""
         self._standings: dict[str, set[Standing]] = {}
         self._locks: frozenset[str] = frozenset()
+        self._narrowed: frozenset[str] = frozenset()
+        self._editable = False
         self._outside: set[str] = set()
         self._open: set[str] = set()
         self._shown: object = None
@@ -71,7 +74,8 @@ class ParameterSheet(QScrollArea):
             self._shown, self.library = shape, library
             self._build(parameters)
         self._parameters = parameters
-        editable = len(instances) == len(found)
+        editable = self._editable = len(instances) == len(found)
+        self._narrowed = frozenset(i for each in instances for i in each.limits)
         self._locks = frozenset(instances[0].locks) if len(instances) == 1 else frozenset()
         self._values = {p.id: value_of(found[0], p) for p in parameters}
         for parameter in parameters:
@@ -89,10 +93,11 @@ class ParameterSheet(QScrollArea):
         assert reset and clamp
         reset.setEnabled(bool(own))
         clamp.setEnabled(parameter_id in self._outside)
-        if self.author:
-            locked = parameter.id in self._locks
-            words = "Let descendants set it" if locked else "Lock it for descendants"
-            menu.addAction(words, lambda: self.lock_wanted.emit(parameter_id, not locked))
+        locked = parameter.id in self._locks
+        words = "Let descendants set it" if locked else "Lock it for descendants"
+        menu.addAction(words, lambda: self.lock_wanted.emit(parameter_id, not locked))
+        if can_narrow(parameter) and self._editable:
+            menu.addAction("Narrow its limits here…", lambda: self.limits_wanted.emit(parameter_id))
         return menu
 
     def _show_row(
@@ -126,6 +131,8 @@ class ParameterSheet(QScrollArea):
             words = "Set in some of these"
         if beyond:
             words = f"Outside its limits, {limits_in_words(parameter)}; right-click to hold it"
+        if parameter.id in self._narrowed:
+            words = f"{words}; limits narrowed here to {limits_in_words(parameter)}".removeprefix("; ")
         if parameter.id in self._locks:
             words = f"{words}; locked for descendants".removeprefix("; ")
         mark.setText(text)
@@ -252,4 +259,5 @@ def _shared(found: Sequence[Look]) -> tuple[Parameter, ...]:
     """The parameters of the one material behind all looks; none where they are of several."""
     if not found or any(each.material.id != found[0].material.id for each in found):
         return ()
-    return found[0].material.parameters
+    alike = all(each.parameters == found[0].parameters for each in found)
+    return found[0].parameters if alike else found[0].material.parameters

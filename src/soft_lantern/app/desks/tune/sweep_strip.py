@@ -118,7 +118,7 @@ class SweepStrip(QWidget):
     def refresh(self, parameter_id: str = "", second_id: str = "") -> None:
         """Show how things are; pictures of what is unchanged are left alone."""
         found = look(self.session.project, self.look_id)
-        known = {p.id: p for p in found.material.parameters if p.kind in SWEEPABLE} if found else {}
+        known = {p.id: p for p in found.parameters if p.kind in SWEEPABLE} if found else {}
         entries = [(p.label, p.id) for p in known.values()]
         first = parameter_id or self.first.currentData()
         first = first if first in known else next(iter(known), "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
@@ -13,13 +14,16 @@ from soft_lantern.app.desks.tune.selection import TuneSelection, each_in_turn
 from soft_lantern.app.panels.change_report import ChangeReport
 from soft_lantern.app.panels.plan_dialog import PlanDialog
 from soft_lantern.app.session.session import Session
+from soft_lantern.app.widgets.limits_dialog import LimitsDialog
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.value_tables import read_table, write_table
 from soft_lantern.graph.document import Project, changed
-from soft_lantern.graph.instances.family import clamped, copied, descendants, pasted, with_lock
+from soft_lantern.graph.instances.family import clamped, copied, descendants, narrow, pasted, with_lock
+from soft_lantern.graph.instances.limits import Limits
 from soft_lantern.graph.instances.shade import NONE
 from soft_lantern.graph.instances.values import edited_instance, look, override, reset
+from soft_lantern.graph.parameters.edits import hard_limits
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.kinds import Value
 
@@ -85,6 +89,22 @@ class ValueCommands(QObject):
         """Lock a parameter for the descendants of what is selected, or let them set it again."""
         words = "Lock parameter" if locked else "Unlock parameter"
         self._change(words, lambda project, each: with_lock(project, each, parameter_id, locked=locked))
+
+    def ask_limits(self, parameter_id: str) -> None:
+        """Ask between which limits a parameter of what is selected is to keep."""
+        instance = self.selection.instance
+        above = look(self.session.project, instance.parent) if instance else None
+        parameter = above.parameter(parameter_id) if above else None
+        if instance and parameter:
+            low, high = (None if math.isinf(end) else end for end in hard_limits(parameter))
+            own = instance.limits.get(parameter_id, (None, None))
+            dialog = passing(LimitsDialog(parameter.label, (low, high), own, parameter.unit, self.over))
+            dialog.wanted.connect(lambda limits: self.narrow(parameter_id, limits))
+            dialog.open()
+
+    def narrow(self, parameter_id: str, limits: Limits) -> None:
+        """Narrow the limits of a parameter for what is selected and what stands below it."""
+        self._change("Narrow limits", lambda project, each: narrow(project, each, parameter_id, limits))
 
     def copy(self, group: str | None) -> None:
         """Copy the values of a group, or of all."""

@@ -52,7 +52,7 @@ class VariationDialog(QDialog):
         named = session.project.instances.get(parent_id) or session.project.materials.get(parent_id)
         self.setWindowTitle(f"Variations of {named.name if named else ''}")
         self.resize(760, 560)
-        self.rows = [_Row(p) for p in (found.material.parameters if found else ())]
+        self.rows = [_Row(p) for p in (found.parameters if found else ())]
         self.count = QSpinBox()
         self.count.setRange(1, MOST_VARIATIONS)
         self.count.setValue(12)

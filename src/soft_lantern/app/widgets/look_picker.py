@@ -1,0 +1,85 @@
+"""Choosing a look by its picture and name."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QPoint, QSize, pyqtSignal
+from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import QWidget
+
+from soft_lantern.app.widgets.alone import show_alone
+from soft_lantern.app.widgets.search_popup import KEY, SearchPopup
+
+SIDE = 34
+"""Pixels of a picture."""
+
+
+class LookPicker(SearchPopup):
+    """Offers looks by id and name, those first that the caller puts first; pictures come as they are drawn."""
+
+    chosen = pyqtSignal(str)
+    wanting = pyqtSignal(list)
+    """The ids of looks that are seen and have no picture yet."""
+
+    def __init__(self, entries: Sequence[tuple[str, str]], current: str, parent: QWidget) -> None:
+        super().__init__("Which look? Part of its name", parent)
+        self.entries, self.current = entries, current
+        self.pictures: dict[str, QImage] = {}
+        self.list.setIconSize(QSize(SIDE, SIDE))
+        self.list.setUniformItemSizes(True)
+        self.list.setAccessibleName("looks")
+        bar = self.list.verticalScrollBar()
+        assert bar
+        bar.valueChanged.connect(lambda _: self._ask())
+
+    def look(self, text: str) -> None:
+        words = text.lower().split()
+        self.list.clear()
+        self.list.setUpdatesEnabled(False)
+        for look_id, name in self.entries:
+            if all(word in name.lower() for word in words):
+                item = self.entry(look_id, f"{name}    worn now" if look_id == self.current else name)
+                item.setSizeHint(QSize(0, SIDE + 4))
+                if look_id in self.pictures:
+                    item.setIcon(_icon(self.pictures[look_id]))
+        self.list.setUpdatesEnabled(True)
+        rows = [self.list.item(row) for row in range(self.list.count())]
+        worn = next((n for n, i in enumerate(rows) if not words and i and i.data(KEY) == self.current), 0)
+        self.list.setCurrentRow(worn)
+        self._ask()
+
+    def take(self, key: str) -> None:
+        self.chosen.emit(key)
+
+    def show_picture(self, look_id: str, image: QImage) -> None:
+        """Show a look's picture."""
+        self.pictures[look_id] = image
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            if item and item.data(KEY) == look_id:
+                item.setIcon(_icon(image))
+
+    def _ask(self) -> None:
+        first = self.list.indexAt(QPoint(4, 4)).row()
+        seen = range(max(first, 0), min(max(first, 0) + self.height() // SIDE, self.list.count()))
+        keys = [item.data(KEY) for row in seen if (item := self.list.item(row))]
+        self.wanting.emit([key for key in keys if key not in self.pictures])
+
+
+def _icon(image: QImage) -> QIcon:
+    picture = QPixmap.fromImage(image)
+    icon = QIcon(picture)
+    icon.addPixmap(picture, QIcon.Mode.Selected)  # else it is tinted
+    return icon
+
+
+def _example() -> QWidget:
+    over = QWidget()
+    picker = LookPicker([("", "plain grey"), ("copper", "Copper"), ("brass", "Brass")], "brass", over)
+    picker.open_at(QPoint(0, 0))
+    return over
+
+
+if __name__ == "__main__":
+    show_alone(_example)
