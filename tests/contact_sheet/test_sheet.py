@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 from typer.testing import CliRunner
 
-from by_hand import click, until
-from soft_lantern.app.window.sheet_dialog import SheetDialog, ticked
+from by_hand import NONE, SHIFT, click, until
+from soft_lantern.app.window.sheet_dialog import SheetDialog
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.cli import app
 from soft_lantern.contact_sheet import sheet
@@ -101,11 +102,21 @@ def test_all_cores_draw_what_one_does(demo_folder: Path, gl: GlRenderer) -> None
 def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tmp_path: Path) -> None:
     dialog = SheetDialog(window.session, set(LOOKS), window)
     dialog.show()
-    assert sorted(ticked(dialog.looks)) == LOOKS and dialog.count == 2
-    for row in range(3):
-        item = dialog.skies.item(row)
-        assert item
-        item.setCheckState(Qt.CheckState.Checked)
+    assert sorted(dialog.looks.ticked) == LOOKS and dialog.count == 2
+    skies = dialog.skies.list
+    dialog.skies.none.click()
+    for row, modifier in ((0, NONE), (2, SHIFT)):
+        at = skies.visualItemRect(skies.item(row)).center()
+        QTest.mouseClick(skies.viewport(), Qt.MouseButton.LeftButton, modifier, at)
+    assert len(dialog.skies.ticked) == 3
+    QTest.keyClick(skies, Qt.Key.Key_Space)  # the range is selected
+    assert dialog.count == 0
+    QTest.keyClick(skies, Qt.Key.Key_Space)
+    QTest.keyClicks(dialog.looks.field, "amber")
+    dialog.looks.none.click()
+    assert dialog.looks.ticked == ["pool_depths"]
+    dialog.looks.all.click()
+    assert sorted(dialog.looks.ticked) == LOOKS
     save = dialog.buttons.button(QDialogButtonBox.StandardButton.Save)
     assert save and not save.isEnabled()
     dialog.side.setValue(48)

@@ -14,10 +14,21 @@ from PIL import GimpGradientFile, GimpPaletteFile
 from PIL import Image as Pillow
 
 from ramp_cases import NECTAR, gradient, moth
-from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.demo.project import demo_project
+from soft_lantern.errors import BadEdit, BadFile, BadValue
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import AlphaStop, Gradient, Palette, Project, Stop, changed
+from soft_lantern.graph.document import (
+    AlphaStop,
+    Gradient,
+    Instance,
+    Palette,
+    Project,
+    Stop,
+    Texture,
+    changed,
+    with_records,
+)
 from soft_lantern.graph.gradients.editing import (
     baked_row,
     column_coordinate,
@@ -32,7 +43,9 @@ from soft_lantern.graph.gradients.editing import (
     width_advice,
     width_error,
 )
+from soft_lantern.graph.instances.values import put_instance
 from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.palettes.indexing import (
     Counted,
     capacity,
@@ -48,12 +61,15 @@ from soft_lantern.graph.palettes.indexing import (
     quantised,
     recoloured,
 )
+from soft_lantern.graph.palettes.recolour import replaced_all, touched
+from soft_lantern.graph.palettes.sprite_material import ready_material
+from soft_lantern.graph.palettes.swap_sets import pick_of_swaps
 from soft_lantern.graph.ramps.images import colours_at, oklab_of, ramp_images
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.oklch import oklch_from_linear
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
-from soft_lantern.values.colour import colour_from_hex
+from soft_lantern.values.colour import colour_from_hex, srgb_bytes
 
 Four = tuple[float, float, float, float]
 PLACES = np.linspace(0, 1, 401)
@@ -295,6 +311,43 @@ def test_traps_are_found_and_colours_that_are_missing_named() -> None:
         index_image(pixels, palette, 2)
 
 
+def test_several_colours_are_replaced_in_one_pass_and_some_are_held() -> None:
+    red, blue, orange = (colour_from_hex(each) for each in ("#d02020", "#2040d0", "#e08030"))
+    row = np.array([[srgb_bytes(c) for c in (red, blue, orange)]], np.uint8)
+    swapped = replaced_all(row, [(red, blue), (blue, red)], [], 0.1, 0.01)
+    assert np.abs(swapped[0, :2].astype(int) - row[0, 1::-1]).max() <= 1  # neither replaced what the other made
+    assert (swapped[0, 2] == row[0, 2]).all()
+    wide = replaced_all(row, [(red, blue)], [], 0.6, 0.01)
+    held = replaced_all(row, [(red, blue)], [orange], 0.6, 0.01)
+    assert (wide[0, 2] != row[0, 2]).any() and (held[0, 2] == row[0, 2]).all()
+    assert touched(row, held).tolist() == [[True, False, False]]
+
+
+def test_colours_under_alpha_0_stay_where_the_palette_holds_them() -> None:
+    pixels = np.array([[[255, 0, 0, 0], [0, 200, 0, 255]]], np.uint8)
+    palette = palette_of([(255, 0, 0, 255), (0, 200, 0, 255)], Palette(id="p", name="P"))
+    assert (decoded(index_image(pixels, palette).pixels, palette) == pixels).all()
+
+
+def test_a_pick_finds_palettes_that_instances_hold_and_a_sprite_gets_a_material_of_its_own() -> None:
+    project = demo_project()
+    lone = with_records(
+        project,
+        Palette(id="lone", name="Lone", colours=((1.0, 0.0, 0.0, 1.0),)),
+        Palette(id="other", name="Other", colours=((0.0, 0.0, 1.0, 1.0),), swaps="lone"),
+        Texture(id="lone_cells", name="Lone", indexes="lone", encoding="data", filter="nearest"),
+    )
+    held = Instance(id="held", name="Held", parent="moth_sprite", values={"palette": "other"})
+    after, pick = pick_of_swaps(put_instance(lone, held), "lone", 3)
+    assert {after.instances[i].values["palette"] for i in pick.looks} == {"lone", "other"} and "held" in pick.looks
+    with pytest.raises(BadEdit, match="expose"):
+        pick_of_swaps(lone, "lone", 3)
+    ready = ready_material(lone, "lone", "fresh")
+    assert [p.default for p in ready.materials["fresh"].parameters] == ["lone_cells", "lone"]
+    assert not [n for n in check_project(ready) if n.place == "fresh" and n.kind not in ("missing-texture", "unused")]
+    assert len(pick_of_swaps(ready, "lone", 3)[1].looks) == 2
+
+
 def test_families_of_a_palette_keep_what_they_promise() -> None:
     palette = Palette(
         id="p", name="P", colours=tuple(colour_from_hex(h) for h in ("#7a3b2a", "#a8553c", "#d98a63", "#333333"))
@@ -307,6 +360,10 @@ def test_families_of_a_palette_keep_what_they_promise() -> None:
     along = mapped(palette, NECTAR, frozenset({3}))
     assert along.colours[3] == palette.colours[3]
     assert along.colours[0][:3] == pytest.approx(colours_at(NECTAR, [before[0][0]])[0, :3])
+    back = mapped(palette, NECTAR, frozenset({3}), reverse=True)
+    assert back.colours[0][:3] == pytest.approx(colours_at(NECTAR, [1 - before[0][0]])[0, :3])
+    ranked = mapped(palette, NECTAR, frozenset({3}), in_order=True)  # they get lighter from the first to the third
+    assert np.array(ranked.colours)[:3, :3] == pytest.approx(colours_at(NECTAR, [0.0, 0.5, 1.0])[:, :3])
     blue = recoloured(palette, (0, 1, 2), 1, colour_from_hex("#3c6aa8"))
     shades = [oklch_from_linear(c[:3]) for c in blue.colours[:3]]
     assert blue.colours[1][:3] == pytest.approx(colour_from_hex("#3c6aa8")[:3], abs=2e-3)

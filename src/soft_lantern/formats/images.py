@@ -7,6 +7,7 @@ import re
 import shutil
 import warnings
 import weakref
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,7 @@ import numpy.typing as npt
 from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile
-from soft_lantern.formats.places import check_plain, file_inside, new_file, whole
+from soft_lantern.formats.places import check_plain, file_inside, new_file, read_plain, whole
 from soft_lantern.formats.project_folder import IMAGE_FOLDER
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notice import Notice, Severity
@@ -79,6 +80,22 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
         encoding="data" if is_data or path.suffix.lower() in FLOATING else "colour",
     )
     return texture, Image(texels, texture.encoding, texture.filter, texture.wrap)
+
+
+def same_image(path: Path, textures: Iterable[Texture], folder: Path) -> str:
+    """The id of a texture of a project whose file holds the very bytes of another file; "" where there is none."""
+    try:
+        wanted = read_plain(path, IMAGE_BYTES)
+    except BadFile:
+        return ""  # whoever reads it says why
+    for texture in textures:
+        try:
+            held = file_inside(folder, texture.file, texture.name) if texture.file else None
+            if held and held.stat().st_size == len(wanted) and read_plain(held, IMAGE_BYTES) == wanted:
+                return texture.id
+        except (BadFile, OSError):
+            continue
+    return ""
 
 
 _kept: weakref.WeakValueDictionary[tuple[object, ...], npt.NDArray[Any]] = weakref.WeakValueDictionary()

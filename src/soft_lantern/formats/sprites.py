@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import warnings
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -78,6 +78,24 @@ def file_traps(path: Path) -> list[str]:
     return []
 
 
+def named(stem: str) -> str:
+    """What a file's stem is called for people."""
+    shown = stem.replace("_", " ")
+    return shown[:1].upper() + shown[1:]
+
+
+def already_there(pictures: Sequence[Picture], palette: Palette, sprites: Mapping[str, Image]) -> dict[str, str]:
+    """The pictures, by name, that some sprites of a palette are the very indices of, with the sprite's name."""
+    found = {}
+    for picture in pictures:
+        alike = [name for name, image in sprites.items() if image.texels.shape == picture.pixels.shape]
+        made = index_image(picture.pixels, palette).pixels if alike else picture.pixels
+        same = next((name for name in alike if np.array_equal(pixels_of(sprites[name]), made)), None)
+        if same is not None:
+            found[picture.name] = same
+    return found
+
+
 def indexed(pictures: Sequence[Picture], palette: Palette, folder: Path, told: Progress = silent) -> Sprites:
     """Write pictures into the project's folder as indices. Nothing is left behind where it is cancelled or fails.
 
@@ -123,10 +141,9 @@ def _written(pixels: Pixels, name: str, palette_id: str, folder: Path) -> Textur
     stem = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "sprite"
     written = new_file(folder / IMAGE_FOLDER, f"{stem[:100]}_cells", ".png", lambda draft: write_png(pixels, draft))
     file = f"{IMAGE_FOLDER}/{written.name}"
-    shown = name.replace("_", " ")
     return Texture(
         id=new_id("texture"),
-        name=shown[:1].upper() + shown[1:],
+        name=named(name),
         file=file,
         encoding="data",
         filter="nearest",

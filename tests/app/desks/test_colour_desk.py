@@ -17,6 +17,7 @@ from by_hand import CTRL, LEFT, NONE, SHIFT, Open, click, drag, pixels, settled,
 from soft_lantern.app.desks.colour.atlas_dialog import KEPT
 from soft_lantern.app.desks.colour.desk import ColourDesk
 from soft_lantern.app.desks.colour.swap_cards import seen_part
+from soft_lantern.app.session.imports import import_image
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo import moths
 from soft_lantern.formats.images import read_image, write_png
@@ -341,6 +342,22 @@ def test_recolouring_without_an_index_shows_where_multiplying_fails(window: Main
     tint, replaced, by_palette = dialog.results.values()
     assert tint[0, 0, :3].max() < 60 and replaced[0, 0, 2] > 240 and by_palette[0, 0, 2] > 240
     assert (replaced[5, 5] == flat[5, 5]).all()
+    seen = pixels(dialog.source.grab().toImage())  # what is touched stands out before it is taken
+    far = place.topLeft() + QPointF(0.4 * place.width(), 0.4 * place.height())
+    assert "94% of the picture" in dialog.listed.text()  # 240 of 256 pixels
+    assert seen[int(place.top()) + 6, int(place.left()) + 6].max() > 200 > 60 > seen[int(far.y()), int(far.x())].max()
+    QTest.mouseClick(dialog.more, LEFT)
+    click(dialog.source, far)
+    dialog.new.changed.emit((0.0, 0.8, 0.0, 1.0))
+    both = dialog.results["Replaced with its shades"]
+    assert both[0, 0, 2] > 240 and (both[5, 5] != flat[5, 5]).any()
+    QTest.mouseClick(dialog.hold, LEFT)
+    assert (dialog.results["Replaced with its shades"][5, 5] == flat[5, 5]).all()
+    dialog.listed.linkActivated.emit("held 0")
+    dialog.listed.linkActivated.emit("pair 0")
+    dialog.old.changed.emit(colour_from_hex("#f0dc14"))
+    dialog.new.changed.emit((0.0, 0.0, 1.0, 1.0))
+    replaced = dialog.results["Replaced with its shades"]
     dialog.write_to(tmp_path / "blue.png")
     assert (pixels_of(read_image(tmp_path / "blue.png", "colour")) == replaced).all()
     dialog.reject()
@@ -394,6 +411,66 @@ def test_an_index_image_is_written_and_decodes_to_the_picture(window: MainWindow
     written = np.array(Pillow.open(tmp_path / "i.png"))
     assert (decoded(written, palette) == pixels).all()
     assert written[0, :, :2].tolist() == [[0, 0], [0, 255]]  # 2 × 2 cells: the third begins the second row
+
+
+def test_a_sprite_is_made_of_an_image_without_a_graph_and_the_same_file_twice_is_asked(
+    window: MainWindow, tmp_path: Path
+) -> None:
+    picture = np.zeros((8, 8, 4), np.uint8)
+    picture[2:6, 2:6] = (200, 40, 30, 255)
+    picture[3, 3] = (20, 180, 60, 255)
+    write_png(picture, tmp_path / "red_beetle.png")
+    session, before = window.session, window.session.project
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    hands = desk.palette_page.sprites
+    hands.new_material([tmp_path / "red_beetle.png"])
+    until(lambda: hasattr(hands, "dialog") and hands.dialog.buttons.button(OK).isEnabled())
+    QTest.mouseClick(hands.dialog.buttons.button(OK), LEFT)
+    until(lambda: "Red beetle sprite" in {m.name for m in session.project.materials.values()})
+    assert session.project.palettes[desk.chosen].name == "Red beetle" and session.material
+    assert (
+        session.material.name == "Red beetle sprite"
+        and session.scene
+        and session.scene.objects[-1].wears[""] == session.material_id
+    )
+    shown = settled(window, "colour")
+    assert ((shown[..., 0] > 150) & (shown[..., 1] < 90)).mean() > 0.01  # the beetle is seen
+    hands.add_sprites([tmp_path / "red_beetle.png"])
+    until(lambda: "Leave out what is there" in window.banner.buttons)
+    assert "red_beetle (as Red beetle)" in window.banner.words.text()
+    QTest.mouseClick(window.banner.buttons["Leave out what is there"], LEFT)
+    assert len(sprites_of(session.project, desk.chosen)) == 1
+    session.undo.undo()
+    assert session.project == before
+    window.go_to_desk("Build")
+    taken: list[str] = []
+    import_image(session, tmp_path / "red_beetle.png", lambda texture: taken.append(texture.id))
+    until(lambda: taken)
+    import_image(session, tmp_path / "red_beetle.png", lambda texture: taken.append(texture.id))
+    until(lambda: "Use that one" in window.banner.buttons)
+    QTest.mouseClick(window.banner.buttons["Use that one"], LEFT)
+    assert taken[0] == taken[1] and len(session.project.textures) == len(before.textures) + 1
+
+
+def test_cells_are_edited_where_they_are_from_the_keyboard(window: MainWindow) -> None:
+    desk = at_colour(window, "moth_wall", "moth_dust")
+    page, session = desk.palette_page, window.session
+    page.grid.setFocus()
+    page.grid.select(1)
+    QTest.keyClick(page.grid, Qt.Key.Key_Right)
+    QTest.keyClick(page.grid, Qt.Key.Key_Return)
+    picker = page.colour.picker
+    assert picker and picker.isVisible()
+    corner = page.grid.mapToGlobal(page.grid.cell(2).bottomRight().toPoint())
+    assert (picker.pos() - corner).manhattanLength() < 400
+    QTest.keyClicks(picker.hex, "#12ff34")
+    QTest.keyClick(picker.hex, Qt.Key.Key_Return)
+    assert session.project.palettes["moth_dust"].colours[2] == colour_from_hex("#12ff34")
+    count = len(session.project.palettes["moth_dust"].colours)
+    QTest.keyClick(page.grid, Qt.Key.Key_Plus)
+    assert len(session.project.palettes["moth_dust"].colours) == count + 1
+    QTest.keyClick(page.grid, Qt.Key.Key_Delete)
+    assert len(session.project.palettes["moth_dust"].colours) == count
 
 
 def test_why_a_tint_fails_is_said_with_the_numbers() -> None:

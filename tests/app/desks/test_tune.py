@@ -30,7 +30,7 @@ from soft_lantern.graph.instances.change_report import OUTSIDE
 from soft_lantern.graph.instances.family import all_values, value_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.sweeps import Spread, variations
-from soft_lantern.graph.instances.values import look
+from soft_lantern.graph.instances.values import edited_instance, look
 from soft_lantern.render.staging import placed_parts
 from soft_lantern.values.kinds import Kind
 
@@ -472,7 +472,8 @@ def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_o
     dialog.count.setValue(6)
     until(lambda: dialog.settled and dialog.pictures.count() == 6)
     for row in (1, 4):
-        dialog.pictures.item(row).setCheckState(Qt.CheckState.Checked)  # type: ignore[union-attr]
+        at = dialog.pictures.visualItemRect(dialog.pictures.item(row)).center()
+        QTest.mouseClick(dialog.pictures.viewport(), LEFT, NONE, at)
     wanted = [dialog.sets[1], dialog.sets[4]]
     QTest.mouseClick(dialog.buttons.button(OK), LEFT)
     made = [i for i in session.project.instances.values() if i.name.startswith("Warm honey variation")]
@@ -700,6 +701,24 @@ def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: 
     assert (settled(window, "tune") != tried).any(axis=2).mean() > 0.005
     tune.select(next(iter(dressed & set(session.project.instances))))
     assert not tune.stage.remark
+
+
+def test_long_names_never_move_the_stage_and_show_both_their_ends(window: MainWindow) -> None:
+    tune, session = at_tea(window).tune, window.session
+    tune.select("copper")
+    click(tune.stage, place_of(window, "kettle", "lid"))
+    tune.select("copper")
+    before, long = tune.stage.geometry(), "Kettle of the upper terrace " * 9
+    session.apply("Long", lambda p: edited_instance(p, "copper", lambda i: changed(i, name=f"{long}end")))
+    session.edit_scene("Long", lambda s: changed(s, objects=tuple(changed(o, name=f"{long}end") for o in s.objects)))
+    session.edit_scene("Long", lambda scene: changed(scene, name=long))
+    session.edit_material("Long", "kettle_metal", lambda m: changed(m, name=long))
+    session.apply("Long", lambda p: changed(p, name=long))
+    QTest.qWait(30)
+    assert tune.stage.geometry() == before and window.width() == 1280
+    assert tune.tree.textElideMode() == Qt.TextElideMode.ElideMiddle
+    tune.grab()
+    assert "end" in tune.name.toolTip()
 
 
 def test_a_whole_look_is_turned_by_sliders_without_compiling_and_reset(window: MainWindow) -> None:

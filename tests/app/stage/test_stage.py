@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
+from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.stage.recorder import Wish, save_pictures
 from soft_lantern.app.widgets.look_picker import LookPicker
 from soft_lantern.app.window.window import MainWindow
@@ -317,7 +318,7 @@ def test_a_mesh_import_can_be_cancelled_and_changes_nothing(window: MainWindow, 
     before, files = window.session.project, sorted(p.name for p in (demo_folder / "meshes").iterdir())
     started: list[Task] = []
     window.session.task_started.connect(lambda task: (started.append(task), task.cancel()))
-    window.session.import_mesh(source)
+    import_mesh(window.session, source)
     until(lambda: started and started[0].done)
     assert window.session.project is before
     assert sorted(p.name for p in (demo_folder / "meshes").iterdir()) == files
@@ -380,7 +381,7 @@ def test_an_imported_file_wears_its_own_surfaces(open_window: Open, demo_folder:
     window = open_window(demo_folder)
     window.commands.actions["New scene"].trigger()
     window.go_to_desk("Dress")
-    window.session.import_mesh(tmp_path / "pots.glb")
+    import_mesh(window.session, tmp_path / "pots.glb")
     until(lambda: window.session.scene and window.session.scene.objects)
     names = {i.name for i in window.session.project.instances.values()}
     assert {"red pot", "blue pot"} <= names

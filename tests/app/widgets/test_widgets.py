@@ -150,6 +150,23 @@ def test_a_slider_jumps_drags_and_takes_keys() -> None:
     assert slider.value <= 13.0 and slider.value == pytest.approx(4.0, abs=9.1)
 
 
+def test_escape_in_a_picker_takes_the_colour_back_and_return_keeps_it() -> None:
+    button = ColourButton(colour_from_hex("#3060c0"))
+    shown(button)
+    said = heard(button.changed)
+    QTest.keyClick(button, Qt.Key.Key_Return)
+    picker = button.picker
+    assert picker and picker.isVisible()
+    QTest.mouseClick(picker.field, LEFT)
+    assert button.value != colour_from_hex("#3060c0")
+    QTest.keyClick(picker.hex, Qt.Key.Key_Escape)
+    assert not picker.isVisible() and button.value == said[-1] == colour_from_hex("#3060c0")
+    QTest.keyClick(button, Qt.Key.Key_Return)
+    QTest.keyClicks(picker.hex, "#ff8000")
+    QTest.keyClick(picker.hex, Qt.Key.Key_Return)
+    assert not picker.isVisible() and button.value == colour_from_hex("#ff8000")
+
+
 def test_the_picker_keeps_hue_through_black_and_tells_linear_colours() -> None:
     picker = ColourPicker(colour_from_hex("#3060c0"))
     said = heard(picker.changed)

@@ -34,6 +34,7 @@ from by_hand import (
 )
 from soft_lantern.app.canvas.finder import offers
 from soft_lantern.app.panels.parameter_dialog import ParameterDialog
+from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
@@ -60,7 +61,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     session, canvas = window.session, window.build.canvas
 
     window.commands.actions["New material"].trigger()
-    session.import_mesh(prop)
+    import_mesh(session, prop)
     until(lambda: session.scene and session.scene.objects)
     session.frame_all()
 
@@ -423,7 +424,7 @@ def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, t
     good = settled(window)
     broken = tmp_path / "broken.glb"
     broken.write_bytes(b"glTF not really")
-    window.session.import_mesh(broken)
+    import_mesh(window.session, broken)
     until(lambda: "broken.glb" in window.status.message.text() and "…" not in window.status.message.text())
     window.build.stage.complain("the graphics driver refused a shader")
     assert (pixels(window.build.stage.pictures.image) == good).all()

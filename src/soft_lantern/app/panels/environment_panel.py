@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QToolButton, QWidget
 
+from soft_lantern.app.session.imports import import_image
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
@@ -100,7 +101,7 @@ class EnvironmentPanel(QWidget):
 
     def import_panorama(self, path: Path) -> None:
         """Bring a panorama into the project and light the scene by it."""
-        self.session.import_image(path, lambda texture: self._choose(texture.id))
+        import_image(self.session, path, lambda texture: self._choose(texture.id))
 
     def _choose(self, sky: str) -> None:
         # A panorama has its sun in it; an own sky brings one.

@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
 from soft_lantern.app.panels.scatter_dialog import ScatterDialog
+from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
@@ -194,4 +195,4 @@ def ask_for_mesh(session: Session, over: QWidget) -> None:
     kinds = " ".join(f"*{suffix}" for suffix in READABLE)
     path, _ = QFileDialog.getOpenFileName(over, "Import a mesh", "", f"Meshes ({kinds})")
     if path:
-        session.import_mesh(Path(path))
+        import_mesh(session, Path(path))

@@ -20,15 +20,13 @@ from soft_lantern.app.session.saver import Saver
 from soft_lantern.app.work.background import Background, Run
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.assets import Imported, bring_in
-from soft_lantern.formats.images import bring_in_image
+from soft_lantern.formats.assets import Imported
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import (
     Asset,
     Material,
     Project,
     Scene,
-    Texture,
     View,
     changed,
     new_id,
@@ -41,7 +39,6 @@ from soft_lantern.graph.scenes import added_object, changed_object, edited_scene
 from soft_lantern.progress import Progress
 from soft_lantern.render.staging import scene_bounds
 from soft_lantern.scene.transforms import view_of_bounds
-from soft_lantern.values.images import Image
 
 T = TypeVar("T")
 
@@ -56,12 +53,14 @@ class Session(QObject):
     view_changed = pyqtSignal()
     notices_changed = pyqtSignal()
     saved_changed = pyqtSignal()
-    object_imported = pyqtSignal(str)
-    """The id of an object that an import has put on the stage."""
     task_started = pyqtSignal(object)
     """Long work, as an `app.tasks.Task`."""
     told = pyqtSignal(str)
     """A sentence for the person."""
+    object_imported = pyqtSignal(str)
+    """The id of an object that an import has put on the stage."""
+    asked = pyqtSignal(str, str, object)
+    """A question that does not stop the work: what it is about, its words, and what each answer does, by its words."""
 
     def __init__(self, folder: Path) -> None:
         """Open the project in a folder. Raises BadProject."""
@@ -245,16 +244,6 @@ class Session(QObject):
         """Write the project into its folder, and wait for it; where the disk refuses, say so and keep everything."""
         return self.saver.save()
 
-    def import_mesh(self, path: Path) -> None:
-        """Copy a mesh into the project and stand it on the stage; the reading happens beside the window."""
-        folder = self.folder
-        self._import(path, lambda progress: bring_in(path, folder, progress), self._imported)
-
-    def import_image(self, path: Path, then: Callable[[Texture], None] | None = None) -> None:
-        """Copy an image into the project as a texture; the reading happens beside the window."""
-        folder = self.folder
-        self._import(path, lambda _: bring_in_image(path, folder), lambda read: self._imported_image(*read, then))
-
     def close(self) -> None:
         """Stop what runs beside the window."""
         self.found.stop()
@@ -265,33 +254,11 @@ class Session(QObject):
 
     # Beside the window
 
-    def _import(self, path: Path, read: Callable[[Progress], T], take: Callable[[T], None]) -> None:
-        """Read a file beside the window, then take what was read; where it cannot be read, say why."""
-        self.told.emit(f"Reading {path.name}…")
-        self.beside(f"Reading {path.name}", read, take, self.background.submit)
-
     def beside(
         self, words: str, work: Callable[[Progress], T], take: Callable[[T], object], run: Run | None = None
     ) -> Task:
         """Do long work beside the window, then take what it gives; where it fails, say why."""
         return self.background.begin(words, work, take, run)
-
-    def _imported(self, found: Imported) -> None:
-        self.files.hold_model(found.asset, found.model)
-        object_id = self.add_object(found.asset, found)
-        if found.surfaces.materials:
-            self.open_material(found.surfaces.materials[0].id)
-        self.models_changed.emit()
-        self.object_imported.emit(object_id)
-        self.told.emit(found.words)
-
-    def _imported_image(self, texture: Texture, image: Image, then: Callable[[Texture], None] | None) -> None:
-        self.files.hold_image(texture, image)
-        self.apply(f"Import {texture.name}", lambda project: with_records(project, texture))
-        self.models_changed.emit()
-        self.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
-        if then:
-            then(texture)
 
 
 def sentence(text: str) -> str:

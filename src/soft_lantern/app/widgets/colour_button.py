@@ -57,8 +57,8 @@ class ColourButton(QWidget):
         self.mixed = True
         self.update()
 
-    def open_picker(self) -> None:
-        """Open the picker below the swatch."""
+    def open_picker(self, at: QPoint | None = None) -> None:
+        """Open the picker below the swatch, or at a place of the screen."""
         if self.picker is None:
             window = self.window()
             self.picker = ColourPicker(
@@ -71,7 +71,7 @@ class ColourButton(QWidget):
             )
             self.picker.changed.connect(self._picked)
         self.picker.show_value(self.value)
-        self.picker.open_at(self.mapToGlobal(QPoint(0, self.height() + 2)))
+        self.picker.open_at(at or self.mapToGlobal(QPoint(0, self.height() + 2)))
 
     def words(self) -> str:
         """The colour as text: hex, with its strength where it is brighter than white."""

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.labels import plain_label, quiet_label, tip
@@ -27,7 +27,7 @@ OKLCH = (("lightness", 1.0, ""), ("chroma", 0.4, ""), ("hue", 360.0, "°"))
 
 
 class ColourPicker(QFrame):
-    """A popup that tells every colour on the way, linear RGBA.
+    """A popup that tells every colour on the way, linear RGBA. Return keeps it; Escape takes it back.
 
     `alpha` and `hdr`: whether alpha and strength are offered. `swatches`: the project's, where there are any.
     `droppers`: by name, what lets a person take a colour from elsewhere and hands it on.
@@ -51,6 +51,7 @@ class ColourPicker(QFrame):
         self.with_alpha, self.hdr = alpha, hdr
         self._lch = (0.0, 0.0, 0.0)
         self._shown: Linear | None = None
+        self._opened: Linear | None = None
         self.field = _Field(self)
         self.strip = _HueStrip(self)
         self.alpha_slider = Slider(0, 1, 1)
@@ -82,6 +83,7 @@ class ColourPicker(QFrame):
             self.droppers[name] = button
             last.addWidget(button)
         layout.addLayout(last)
+        layout.addWidget(quiet_label("Return keeps · Escape takes back"))
         self.swatch_row: SwatchRow | None = None
         if swatches is not None:
             self.swatch_row = SwatchRow(swatches)
@@ -95,7 +97,7 @@ class ColourPicker(QFrame):
             for place, field in enumerate(fields):
                 field.setMaximumWidth(72)
                 field.changed.connect(lambda typed, f=fields, place=place: self._number_typed(f, place, typed))
-        self.hex.returnPressed.connect(self._typed)
+        self.hex.returnPressed.connect(self._keep)
         self.hex.editingFinished.connect(self._typed)
         self.show_value(value)
 
@@ -108,6 +110,7 @@ class ColourPicker(QFrame):
             place.setX(max(room.left(), min(place.x(), room.right() - self.width())))
             place.setY(max(room.top(), min(place.y(), room.bottom() - self.height())))
         self.move(place)
+        self._opened = self._shown
         self.show()
         self.hex.setFocus()
         self.hex.selectAll()
@@ -127,6 +130,24 @@ class ColourPicker(QFrame):
         strength = 2.0**self.stops
         red, green, blue = (part * strength for part in self._base())
         return (red, green, blue, self.alpha)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.hide()
+        elif event.key() == Qt.Key.Key_Escape:
+            opened, now = self._opened, self._shown
+            self.hex.setModified(False)  # what is typed and not taken goes as well
+            self.hide()
+            if opened is not None and opened != now:
+                self.show_value(opened)
+                self.changed.emit(opened)
+        else:
+            super().keyPressEvent(event)
+
+    def _keep(self) -> None:
+        self._typed()
+        self.hide()
 
     def take(self, value: Linear) -> None:
         """Pick a colour from elsewhere, as far as this picker offers what it needs."""

@@ -8,8 +8,8 @@ from __future__ import annotations
 import html
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QWidget
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QSizePolicy, QWidget
 
 
 def plain_label(text: str = "") -> QLabel:
@@ -17,6 +17,21 @@ def plain_label(text: str = "") -> QLabel:
     label = QLabel(text)
     label.setTextFormat(Qt.TextFormat.PlainText)
     return label
+
+
+class ElidedLabel(QLabel):
+    """A label of one line that takes the room there is: of a longer text, the beginning and the end are seen."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, room = QPainter(self), self.contentsRect()
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, room.width())
+        self.setToolTip(tip(self.text()) if shown != self.text() else "")
+        painter.drawText(room, self.alignment(), shown)
 
 
 def picture_label(image: QImage) -> QLabel:

@@ -1,4 +1,7 @@
-"""A palette's square of cells: click to select, Ctrl adds, Shift takes a run; spare cells are hatched."""
+"""A palette's square of cells: click to select, Ctrl adds, Shift takes a run; a double click or Return edits.
+
+Spare cells are hatched.
+"""
 
 from __future__ import annotations
 
@@ -13,10 +16,13 @@ from soft_lantern.graph.ramps.images import side_of
 
 
 class PaletteGrid(QWidget):
-    """`chosen` tells that other cells are selected; `add_wanted`, that the first spare cell was pressed."""
+    """`chosen` tells that other cells are selected; `add_wanted`, that the first spare cell was pressed, or +."""
 
     chosen = pyqtSignal()
     add_wanted = pyqtSignal()
+    edit_wanted = pyqtSignal()
+    """The current cell is to get another colour, in its place."""
+    remove_wanted = pyqtSignal()
 
     def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -70,6 +76,10 @@ class PaletteGrid(QWidget):
         else:
             self.select(place)
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event and 0 <= self.place_at(event.position()) < len(self.shown.colours):
+            self.edit_wanted.emit()
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         side, key = side_of(self.shown), Qt.Key(event.key())
@@ -77,6 +87,12 @@ class PaletteGrid(QWidget):
         there = self.at + steps.get(key, 0)
         if key in steps and 0 <= there < len(self.shown.colours):
             self.select(there)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space, Qt.Key.Key_F2):
+            self.edit_wanted.emit()
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Insert):
+            self.add_wanted.emit()
+        elif key == Qt.Key.Key_Delete:
+            self.remove_wanted.emit()
         elif key not in steps:
             super().keyPressEvent(event)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -29,6 +30,7 @@ class Texels(QWidget):
         self.line: Line = (0.0, 0.5, 1.0, 0.5)
         self._from: QPointF | None = None
         self._shown = QImage()
+        self._veil = QImage()
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setMinimumSize(200, 160)
         self.setAccessibleName("image")
@@ -37,6 +39,16 @@ class Texels(QWidget):
         """Show another image."""
         self.image = image
         self._shown = picture_of(image)
+        self._veil = QImage()
+        self.update()
+
+    def mark(self, texels: npt.NDArray[np.bool_] | None) -> None:
+        """Let some texels, (height, width), stand out from the others; None: all alike."""
+        self._veil = QImage()
+        if texels is not None:
+            veil = np.zeros((*texels.shape, 4), np.uint8)
+            veil[~texels] = (40, 38, 46, 200)
+            self._veil = rgba_image(veil)
         self.update()
 
     def place(self) -> QRectF:
@@ -82,6 +94,8 @@ class Texels(QWidget):
             return
         place = self.place()
         painter.drawImage(place, self._shown)
+        if not self._veil.isNull():
+            painter.drawImage(place, self._veil)
         if self.lines:
             x, y, to_x, to_y = self.line
             ends = [place.topLeft() + QPointF(u * place.width(), v * place.height()) for u, v in ((x, y), (to_x, to_y))]

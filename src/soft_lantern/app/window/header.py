@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from soft_lantern.app.theme import style
 from soft_lantern.app.widgets.choices import fill
-from soft_lantern.app.widgets.labels import plain_label, tip
+from soft_lantern.app.widgets.labels import ElidedLabel, tip
 
 Choices = Sequence[tuple[str, str]]
 """Names and what they stand for."""
@@ -31,7 +31,9 @@ class Header(QWidget):
         self.menu_button.setText("☰" if self.fontMetrics().inFont("☰") else "Menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu_button.setAccessibleName("menu")
-        self.project_label = plain_label()
+        self.project_label = ElidedLabel()
+        self.project_label.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.project_label.setMaximumWidth(240)
         self.project_label.setFont(style.app_font(12, bold=True))
         self.materials = _box("material", "The open material", 170)
         self.materials.activated.connect(lambda _: self.graph_wanted.emit(self.materials.currentData()))
@@ -112,7 +114,7 @@ class Header(QWidget):
 
 def _box(name: str, tooltip: str, width: int) -> QComboBox:
     box = QComboBox()
-    box.setMinimumWidth(width)
+    box.setFixedWidth(width)
     box.setAccessibleName(name)
     box.setToolTip(tooltip)
     return box

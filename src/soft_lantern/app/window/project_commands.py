@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
@@ -14,6 +15,7 @@ from soft_lantern.app.window.sheet_dialog import SheetDialog
 from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id, with_records, without_record
+from soft_lantern.graph.instances.picks import worn_looks
 from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.scenes import new_scene
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
@@ -22,8 +24,9 @@ from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snipp
 class ProjectCommands:
     """Questions are asked over `over`."""
 
-    def __init__(self, session: Session, over: QWidget) -> None:
-        self.session, self.over = session, over
+    def __init__(self, session: Session, over: QWidget, selected: Callable[[], Sequence[str]]) -> None:
+        """`selected` gives the looks that are selected on the open desk, if any."""
+        self.session, self.over, self.selected = session, over, selected
 
     def new_material(self) -> None:
         """Add a material with an output node and open it."""
@@ -70,8 +73,10 @@ class ProjectCommands:
         self.session.edit_scene("Keep view", lambda scene: changed(scene, view=view))
 
     def contact_sheet(self) -> None:
-        """Ask what a contact sheet is to show, and draw it."""
-        dialog = passing(SheetDialog(self.session, set(self.session.project.instances), self.over))
+        """Ask what a contact sheet is to show, and draw it: at first what is selected, and all that the stage wears."""
+        project, scene = self.session.project, self.session.scene
+        chosen = {*self.selected(), *(w for o in (scene.objects if scene else ()) for w in worn_looks(project, o))}
+        dialog = passing(SheetDialog(self.session, chosen, self.over))
         if dialog.exec():
             dialog.begin()
 

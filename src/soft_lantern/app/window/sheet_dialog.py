@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -12,8 +11,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
     QPushButton,
     QSpinBox,
     QVBoxLayout,
@@ -22,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
+from soft_lantern.app.widgets.tick_list import TickBox
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.contact_sheet import sheet
 from soft_lantern.contact_sheet.cores import draw_on_all_cores
@@ -29,6 +27,7 @@ from soft_lantern.formats.images import FLOATING
 from soft_lantern.graph.instances.look_tree import look_choices
 from soft_lantern.progress import Progress
 from soft_lantern.scene.skies import SKIES
+from soft_lantern.values.words import counted
 
 
 class SheetDialog(QDialog):
@@ -47,17 +46,13 @@ class SheetDialog(QDialog):
         here = next((a for a in project.assets if a in worn), next(iter(project.assets), ""))
         sky = scene.environment.sky if scene else "studio soft"
         loaded = [t for t in project.textures.values() if Path(t.file).suffix.lower() in FLOATING]
-        self.looks = _ticked([(i, n) for i, n in look_choices(project)], chosen)
-        self.assets = _ticked([(a.id, a.name) for a in project.assets.values()], {here})
-        self.skies = _ticked([*((s, s) for s in SKIES), *((t.id, t.name) for t in loaded)], {sky})
-        for place, (name, box) in enumerate(
-            (("Instances", self.looks), ("Assets", self.assets), ("Skies", self.skies))
-        ):
-            heading = heading_label(name)
-            grid.addWidget(heading, 0, place)
+        self.looks = TickBox(look_choices(project), chosen, "Instances")
+        self.assets = TickBox([(a.id, a.name) for a in project.assets.values()], {here}, "Assets")
+        self.skies = TickBox([*((s, s) for s in SKIES), *((t.id, t.name) for t in loaded)], {sky}, "Skies")
+        for place, box in enumerate((self.looks, self.assets, self.skies)):
+            grid.addWidget(heading_label(box.list.accessibleName()), 0, place)
             grid.addWidget(box, 1, place)
-            box.setAccessibleName(name)
-            box.itemChanged.connect(lambda _: self._refresh())
+            box.list.ticks_changed.connect(self._refresh)
         row = QHBoxLayout()
         self.side = QSpinBox()
         self.side.setRange(32, 1024)
@@ -83,14 +78,14 @@ class SheetDialog(QDialog):
     @property
     def count(self) -> int:
         """How many pictures the sheet would hold."""
-        return len(ticked(self.looks)) * len(ticked(self.assets)) * len(ticked(self.skies))
+        return len(self.looks.ticked) * len(self.assets.ticked) * len(self.skies.ticked)
 
     def begin(self) -> Task:
         """Draw the sheet beside the window, on all cores, and save it."""
         session = self.session
         project, models, images = session.project, dict(session.models), dict(session.images)
-        assets, skies = ticked(self.assets), ticked(self.skies)
-        listed = sheet.cells(project, ticked(self.looks), assets, skies)
+        assets, skies = self.assets.ticked, self.skies.ticked
+        listed = sheet.cells(project, self.looks.ticked, assets, skies)
         size, path = (self.side.value(), self.side.value()), Path(self.path.text().strip()).expanduser()
 
         def draw(progress: Progress) -> str:
@@ -103,7 +98,7 @@ class SheetDialog(QDialog):
         return session.beside("Drawing a contact sheet", draw, session.told.emit)
 
     def _refresh(self) -> None:
-        self.words.setText(f"{self.count} picture{'s' if self.count != 1 else ''}")
+        self.words.setText(counted(self.count, "picture"))
         ready = 0 < self.count <= sheet.MOST and Path(self.path.text().strip()).suffix.lower() in sheet.ENDINGS
         save = self.buttons.button(QDialogButtonBox.StandardButton.Save)
         if save:
@@ -113,20 +108,3 @@ class SheetDialog(QDialog):
         name, _ = QFileDialog.getSaveFileName(self, "Contact sheet", self.path.text(), "Sheets (*.png *.pdf)")
         if name:
             self.path.setText(name)
-
-
-def ticked(box: QListWidget) -> list[str]:
-    """What the ticked entries stand for, in order."""
-    items = [box.item(row) for row in range(box.count())]
-    return [i.data(Qt.ItemDataRole.UserRole) for i in items if i and i.checkState() == Qt.CheckState.Checked]
-
-
-def _ticked(entries: list[tuple[str, str]], chosen: set[str]) -> QListWidget:
-    box = QListWidget()
-    for data, name in entries:
-        item = QListWidgetItem(name)
-        item.setData(Qt.ItemDataRole.UserRole, data)
-        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-        item.setCheckState(Qt.CheckState.Checked if data in chosen else Qt.CheckState.Unchecked)
-        box.addItem(item)
-    return box

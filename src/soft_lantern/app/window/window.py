@@ -23,6 +23,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
+from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.stage.dressing import DRESSING
@@ -75,7 +76,7 @@ class MainWindow(QMainWindow):
         self.desk_name = ""
         self.desks = QStackedWidget()
         self._made: dict[str, Desk] = {}
-        self.project_commands = ProjectCommands(self.session, self)
+        self.project_commands = ProjectCommands(self.session, self, self._selected_looks)
         self.header = Header(list(DESKS))
         self.banner = Banner()
         self.offers = Offers(self.session, self.worker, self.banner, self)
@@ -219,13 +220,14 @@ class MainWindow(QMainWindow):
             elif ending in READABLE_IMAGES and event:
                 self.build.image_import.drop(path, self.mapToGlobal(event.position()))
             else:
-                self.session.import_mesh(path)
+                import_mesh(self.session, path)
 
     # Parts of the window
 
     def _connect(self) -> None:
         session, header = self.session, self.header
         session.told.connect(self.say)
+        session.asked.connect(self.banner.ask)
         session.changed.connect(lambda old, new: self.refresh())
         session.opened_material.connect(self.refresh)
         session.saved_changed.connect(self._show_saved)
@@ -256,6 +258,9 @@ class MainWindow(QMainWindow):
         self.commands.end()
         self.commands.actions["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         self.header.set_menu(self.commands.menu)
+
+    def _selected_looks(self) -> list[str]:
+        return self.tune.selection.instances if self.desk_name == "Tune" else []
 
     def _owner(self, name: str) -> Any:
         return self.desk(name) if name else self

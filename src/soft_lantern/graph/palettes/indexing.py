@@ -244,10 +244,26 @@ def hue_turned(palette: Palette, degrees: float, locked: frozenset[int] = frozen
     return changed(palette, colours=tuple(kept))
 
 
-def mapped(palette: Palette, gradient: Gradient, locked: frozenset[int] = frozenset()) -> Palette:
-    """Every colour that is not locked in place of its own lightness along a gradient; alpha is kept."""
-    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
-    along = colours_at(gradient, np.clip(labs[:, 0], 0.0, 1.0))
+def mapped(
+    palette: Palette,
+    gradient: Gradient,
+    locked: frozenset[int] = frozenset(),
+    *,
+    in_order: bool = False,
+    reverse: bool = False,
+) -> Palette:
+    """Every colour that is not locked in place of its own lightness along a gradient; alpha is kept.
+
+    `in_order`: the darkest at the gradient's beginning and the lightest at its end, by luminance, the others evenly
+    between. `reverse`: from the gradient's end.
+    """
+    colours = np.array([colour[:3] for colour in palette.colours])
+    places = np.clip(oklab_of(colours)[:, 0], 0.0, 1.0)
+    if in_order:
+        free = [n for n in range(len(colours)) if n not in locked]
+        ranked = sorted(free, key=lambda n: (float(np.dot(colours[n], REC709_LUMINANCE)), n))
+        places[ranked] = np.linspace(0.0, 1.0, len(ranked)) if len(ranked) > 1 else 0.5
+    along = colours_at(gradient, 1.0 - places if reverse else places)
     kept = [
         colour if n in locked else (float(new[0]), float(new[1]), float(new[2]), colour[3])
         for n, (colour, new) in enumerate(zip(palette.colours, along, strict=True))
@@ -255,10 +271,15 @@ def mapped(palette: Palette, gradient: Gradient, locked: frozenset[int] = frozen
     return changed(palette, colours=tuple(kept))
 
 
+def tones(linear: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """OKLab a and b by lightness, which all shades of a colour share, (count, 2), of linear colours (count, 3)."""
+    labs = oklab_of(linear)
+    return np.asarray(labs[:, 1:] / np.maximum(labs[:, :1], 1e-4))
+
+
 def shades_like(palette: Palette, base: int, within: float = 0.12) -> tuple[int, ...]:
     """The places of the colours that are lighter and darker shades of one: alike in OKLab a and b per lightness."""
-    labs = oklab_of(np.array([colour[:3] for colour in palette.colours]))
-    tone = labs[:, 1:] / np.maximum(labs[:, :1], 1e-4)
+    tone = tones(np.array([colour[:3] for colour in palette.colours]))
     return tuple(int(n) for n in np.flatnonzero(np.linalg.norm(tone - tone[base], axis=1) <= within))
 
 

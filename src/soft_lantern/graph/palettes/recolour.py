@@ -5,11 +5,13 @@ Pixels are 8-bit sRGB with alpha, (height, width, 4).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from soft_lantern.graph.palettes.indexing import LINEAR, Pixels, packed, unpacked
+from soft_lantern.graph.palettes.indexing import LINEAR, Pixels, packed, tones, unpacked
 from soft_lantern.graph.ramps.images import oklab_of
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
@@ -27,6 +29,34 @@ def replaced(pixels: Pixels, old: Linear, new: Linear, tolerance: float, softnes
     """One colour in place of another, its shades following in proportion, by the node Exchange shades."""
     given = {"wanted": const(*old), "replacement": const(*new), "tolerance": const(tolerance)}
     return _mapped(pixels, "exchange_shades", given | {"softness": const(softness)})
+
+
+def replaced_all(
+    pixels: Pixels,
+    pairs: Sequence[tuple[Linear, Linear]],
+    held: Sequence[Linear],
+    tolerance: float,
+    softness: float,
+) -> Pixels:
+    """Several colours in place of others in one pass: each pixel by the pair whose old colour it is most a shade of.
+
+    What is most a shade of a colour that is held stays as it is. One pass, so that no replacement replaces another's.
+    """
+    olds = [*held, *(old for old, _ in pairs)]  # a colour that is both is held
+    found, which = np.unique(packed(pixels), return_inverse=True)
+    colours = np.dstack([unpacked(found)[None], np.full((1, len(found), 1), 255)]).astype(np.uint8)
+    own, theirs = tones(LINEAR[colours[0, :, :3]]), tones(np.array([old[:3] for old in olds]))
+    nearest = np.linalg.norm(own[:, None] - theirs[None], axis=2).argmin(axis=1)
+    table = colours[0, :, :3].copy()
+    for place, (old, new) in enumerate(pairs, len(held)):
+        made = replaced(colours, old, new, tolerance, softness)[0, :, :3]
+        table[nearest == place] = made[nearest == place]
+    return np.dstack([table[which.ravel()].reshape(*pixels.shape[:2], 3), pixels[..., 3]]).astype(np.uint8)
+
+
+def touched(before: Pixels, after: Pixels) -> npt.NDArray[np.bool_]:
+    """Where a visible pixel has become another, (height, width)."""
+    return np.asarray((before[..., :3] != after[..., :3]).any(axis=2) & (before[..., 3] > 0))
 
 
 def tinted(pixels: Pixels, tint: Linear) -> Pixels:
@@ -49,12 +79,12 @@ class Failure:
 def tint_failure(pixels: Pixels, old: Linear, new: Linear, tolerance: float, softness: float) -> Failure:
     """What multiplying does to the pixels that replacing would change."""
     meant, got = replaced(pixels, old, new, tolerance, softness), tinted(pixels, new)
-    touched = (meant[..., :3] != pixels[..., :3]).any(axis=2) & (pixels[..., 3] > 0)
+    changed_ = touched(pixels, meant)
     product, wanted = oklab_of(np.array([np.multiply(old[:3], new[:3]), new[:3]]))
     apart = float(np.linalg.norm(product - wanted))
-    if not touched.any():
+    if not changed_.any():
         return Failure(0.0, apart)
-    was, now = (oklab_of(LINEAR[each[touched][:, :3]])[:, 0] for each in (pixels, got))
+    was, now = (oklab_of(LINEAR[each[changed_][:, :3]])[:, 0] for each in (pixels, got))
     return Failure(float(((now < BLACK) & (was >= BLACK)).mean()), apart)
 
 

@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.graph.document import Instance, Palette, Pick, Project, Texture, changed, new_id, with_records
+from soft_lantern.graph.document import (
+    Instance,
+    Material,
+    Palette,
+    Parameter,
+    Pick,
+    Project,
+    Texture,
+    changed,
+    new_id,
+    with_records,
+)
 from soft_lantern.graph.instances.picks import put_pick
 from soft_lantern.graph.instances.values import ancestry, put_instance
 from soft_lantern.graph.ramps.images import side_of
@@ -89,22 +100,32 @@ def swap_of(project: Project, palette: Palette, name: str, colours: Colours) -> 
     )
 
 
+def showing(project: Project, palette_id: str) -> tuple[Material, Parameter] | None:
+    """The material whose parameter holds a palette of a swap set, itself or in an instance, and the parameter."""
+    ids = {each.id for each in swap_set(project, palette_id)}
+    parameters = {
+        (m.id, p.id): (m, p) for m in project.materials.values() for p in m.parameters if p.kind is Kind.PALETTE
+    }
+    by_default = (found for found in parameters.values() if found[1].default in ids)
+    by_instance = (
+        parameters[(material.id, key)]
+        for instance in project.instances.values()
+        for key, value in instance.values.items()
+        if value in ids and (material := ancestry(project, instance.id)[1]) and (material.id, key) in parameters
+    )
+    return next(by_default, None) or next(by_instance, None)
+
+
 def pick_of_swaps(project: Project, palette_id: str, seed: int) -> tuple[Project, Pick]:
     """The project with a pick of one instance for each palette of a swap set; instances that hold one are used again.
 
-    Raises BadEdit where no material has a palette parameter that holds one of the set.
+    Raises BadEdit where no material has a palette parameter that holds one of the set, itself or in an instance.
     """
     palettes = swap_set(project, palette_id)
-    ids = {each.id for each in palettes}
-    found = [
-        (material, parameter)
-        for material in project.materials.values()
-        for parameter in material.parameters
-        if parameter.kind is Kind.PALETTE and parameter.default in ids
-    ]
-    if not found:
+    found = showing(project, palette_id)
+    if found is None:
         raise BadEdit("no material has a parameter that holds one of these palettes: expose its palette first")
-    material, parameter = found[0]
+    material, parameter = found
     looks = []
     for palette in palettes:
         kin = (i for i in project.instances.values() if ancestry(project, i.id)[1] is material)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QFileDialog
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.session.imports import import_image
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.images import READABLE_IMAGES
 from soft_lantern.graph.document import Node, Texture, new_id
@@ -44,4 +45,4 @@ class ImageImport:
             node = Node(type="image", name=texture.name, values={"texture": texture.id}, x=at.x(), y=at.y())
             edit(f"Add {texture.name}", graph_id, lambda m: add_node(m, new_id("image"), node))
 
-        self.session.import_image(path, then)
+        import_image(self.session, path, then)

@@ -90,6 +90,7 @@ class ColourDesk(Desk):
         page.atlas_wanted.connect(self.open_atlas)
         page.file_wanted.connect(self._choose_target)
         self.palette_page.chosen.connect(self.choose)
+        self.palette_page.sprites.made.connect(self.choose)
         self.palette_page.file_wanted.connect(self._choose_target)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
@@ -317,6 +318,11 @@ COLOUR_COMMANDS: dict[str, tuple[Command[ColourDesk], ...]] = {
     "Project": (
         Command("New gradient", ColourDesk.new_gradient, "Ctrl+Shift+G", anywhere=True),
         Command("New palette", ColourDesk.new_palette, anywhere=True),
+        Command(
+            "New sprite material from an image",
+            lambda desk: desk.palette_page.sprites.choose_material(),
+            anywhere=True,
+        ),
         Command("Write index image", lambda desk: desk.palette_page.sprites.choose_index(), hindered=_no_palette),
         Command("Bake an atlas of gradients", ColourDesk.open_atlas, anywhere=True),
         Command("Replace mixes by a gradient", lambda desk: desk.sources.choose_mixes(), anywhere=True),

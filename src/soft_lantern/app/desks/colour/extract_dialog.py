@@ -41,12 +41,16 @@ MOST_SHOWN, MOST_MERGED, MOST_LISTED = 4096, 20_000, 100_000
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """How colours are counted. `tolerance`: ΔE OK within which they are merged; `count`: at most so many, 0 for all."""
+    """How colours are counted. `tolerance`: ΔE OK within which they are merged; `count`: at most so many, 0 for all.
+
+    `hidden`: colours of pixels that are wholly see-through count as well.
+    """
 
     ignore_alpha: bool
     order: Order
     tolerance: float
     count: int
+    hidden: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +80,8 @@ class ExtractDialog(QDialog):
         self.resize(420, 520)
         self.ignore_alpha = QCheckBox("colours that differ in alpha alone count once")
         self.ignore_alpha.setChecked(True)
+        self.hidden = QCheckBox("keep the colours under alpha 0 as well")
+        self.hidden.setToolTip("What see-through pixels hold, which filtering or an effect may bring to light")
         self.order = QComboBox()
         self.order.setAccessibleName("order")
         self.order.addItems(ORDERS)
@@ -93,6 +99,7 @@ class ExtractDialog(QDialog):
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         form = QFormLayout()
         form.addRow("", self.ignore_alpha)
+        form.addRow("", self.hidden)
         form.addRow("Ordered by", self.order)
         form.addRow("Merge colours closer than", self.tolerance)
         form.addRow(self.limit, self.count)
@@ -104,6 +111,7 @@ class ExtractDialog(QDialog):
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         self.ignore_alpha.clicked.connect(lambda _: self.refresh())
+        self.hidden.clicked.connect(lambda _: self.refresh())
         self.order.activated.connect(lambda _: self.refresh())
         self.tolerance.changed.connect(lambda _: self.refresh())
         self.limit.clicked.connect(lambda _: self.refresh())
@@ -120,6 +128,7 @@ class ExtractDialog(QDialog):
             next(each for each in ORDERS if each == self.order.currentText()),
             self.tolerance.value,
             self.count.value() if self.limit.isChecked() else 0,
+            self.hidden.isChecked(),
         )
         pictures, ok = self.pictures, self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert ok
@@ -152,7 +161,7 @@ class ExtractDialog(QDialog):
 def extracted(pictures: Sequence[Picture], options: Options) -> Extracted:
     """The colours of pictures, by the options."""
     stacked = _stacked([picture.pixels for picture in pictures])
-    brought, count = list(pictures), count_of(stacked[stacked[..., 3] > 0][None])
+    brought, count = list(pictures), count_of(_seen(stacked, options))
     told = [f"{count:,} distinct colours"]
     if count > MOST_LISTED and not options.count:
         return Extracted([], told[0], brought)
@@ -171,8 +180,11 @@ def extracted(pictures: Sequence[Picture], options: Options) -> Extracted:
 
 
 def _counted(pixels: Pixels, options: Options) -> list[Counted]:
-    seen = pixels[pixels[..., 3] > 0][None]
-    return distinct_colours(seen, ignore_alpha=options.ignore_alpha, order=options.order)
+    return distinct_colours(_seen(pixels, options), ignore_alpha=options.ignore_alpha, order=options.order)
+
+
+def _seen(pixels: Pixels, options: Options) -> Pixels:
+    return pixels if options.hidden else pixels[pixels[..., 3] > 0][None]
 
 
 def _stacked(pictures: Sequence[Pixels]) -> Pixels:

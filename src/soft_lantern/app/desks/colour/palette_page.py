@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QPushButton,
@@ -25,7 +26,7 @@ from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_la
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.formats.sprites import pixels_of, reencoded_sprites
-from soft_lantern.graph.document import Palette, Pick, Project, changed, with_records
+from soft_lantern.graph.document import Palette, Pick, Project, changed, new_id, with_records
 from soft_lantern.graph.palettes.indexing import (
     Pixels,
     capacity,
@@ -35,11 +36,13 @@ from soft_lantern.graph.palettes.indexing import (
     room_words,
     shades_like,
 )
+from soft_lantern.graph.palettes.sprite_material import ready_material
 from soft_lantern.graph.palettes.swap_sets import (
     base_of,
     edited_palette,
     grown,
     pick_of_swaps,
+    showing,
     sprites_of,
     swap_of,
     swap_set,
@@ -97,6 +100,11 @@ class PalettePage(QWidget):
             QPushButton("Map to"),
             QPushButton("Bring ramp to"),
         )
+        self.how = QComboBox()
+        self.how.addItem("by lightness", False)
+        self.how.addItem("in order of luminance", True)
+        self.how.setAccessibleName("how colours are laid along the gradient")
+        self.reverse = QCheckBox("reversed")
         self.bring.setToolTip("The selected colour and its shades, or all that are selected, the shading kept")
         self.pick = QPushButton("Pick for objects")
         self.pick.setToolTip("Each object that wears the pick gets one of these palettes by chance, by the seed")
@@ -109,6 +117,8 @@ class PalettePage(QWidget):
         self._lay_out()
         self.grid.chosen.connect(self._show_cell)
         self.grid.add_wanted.connect(self.add_colour)
+        self.grid.remove_wanted.connect(self.remove_colours)
+        self.grid.edit_wanted.connect(self._edit_in_place)
         self.colour.changed.connect(self._recolour)
         self.add.clicked.connect(lambda _: self.add_colour())
         self.remove.clicked.connect(lambda _: self.remove_colours())
@@ -215,6 +225,8 @@ class PalettePage(QWidget):
         picks: list[Pick] = []
 
         def with_pick(project: Project) -> Project:
+            if showing(project, palette_id) is None:
+                project = ready_material(project, palette_id, new_id("material"))
             project, pick = pick_of_swaps(project, palette_id, seed)
             picks.append(pick)
             return project
@@ -236,7 +248,11 @@ class PalettePage(QWidget):
     def _map(self) -> None:
         gradient = self.session.project.gradients.get(self.gradients.currentData() or "")
         if gradient:
-            self._generate(f"by {gradient.name}", lambda palette: mapped(palette, gradient, _locked(palette)))
+            in_order, reverse = bool(self.how.currentData()), self.reverse.isChecked()
+            self._generate(
+                f"by {gradient.name}",
+                lambda palette: mapped(palette, gradient, _locked(palette), in_order=in_order, reverse=reverse),
+            )
 
     def _bring(self) -> None:
         """Bring a ramp to another colour: the selected cells, or all that are shades of the one."""
@@ -244,6 +260,11 @@ class PalettePage(QWidget):
         ramp = tuple(sorted(self.grid.selected)) if len(self.grid.selected) > 1 else shades_like(palette, base)
         ramp = tuple(place for place in ramp if place not in palette.locked)
         self._generate("recoloured", lambda p: recoloured(p, ramp, base, self.aim.value))
+
+    def _edit_in_place(self) -> None:
+        """Let the current cell get another colour where it is."""
+        if self.palette_.colours:
+            self.colour.open_picker(self.grid.mapToGlobal(self.grid.cell(self.grid.at).bottomRight().toPoint()))
 
     # What is shown
 
@@ -293,8 +314,9 @@ class PalettePage(QWidget):
         top.addLayout(side, 2)
         column.addLayout(top, 2)
         column.addWidget(heading_label("Make one more palette for the same cells"))
-        column.addWidget(side_by_side(self.turn, self.degrees, self.map, self.gradients))
-        column.addWidget(side_by_side(self.bring, self.aim, self.pick, plain_label("seed"), self.seed))
+        column.addWidget(side_by_side(self.map, self.gradients, self.how, self.reverse))
+        column.addWidget(side_by_side(self.turn, self.degrees, self.bring, self.aim))
+        column.addWidget(side_by_side(self.pick, plain_label("seed"), self.seed))
         column.addWidget(side_by_side(heading_label("Sprite"), self.sprite, self.more, self.file))
         column.addWidget(self.cards, 3)
         column.addWidget(self.words)

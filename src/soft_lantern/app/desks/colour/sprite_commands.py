@@ -14,11 +14,23 @@ from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import READABLE_IMAGES, read_image, write_png
-from soft_lantern.formats.sprites import Picture, Sprites, file_traps, indexed, pictures_in, pixels_of
-from soft_lantern.graph.document import Palette, with_records
+from soft_lantern.formats.sprites import (
+    Picture,
+    Sprites,
+    already_there,
+    file_traps,
+    indexed,
+    named,
+    pictures_in,
+    pixels_of,
+)
+from soft_lantern.graph.document import Palette, Project, new_id, with_records
 from soft_lantern.graph.palettes.indexing import index_image, index_traps
-from soft_lantern.graph.palettes.swap_sets import base_of, with_palette
+from soft_lantern.graph.palettes.sprite_material import with_card, with_sprite_material
+from soft_lantern.graph.palettes.swap_sets import base_of, sprites_of, with_palette
 from soft_lantern.graph.ramps.images import side_of
+from soft_lantern.graph.scenes import new_scene
+from soft_lantern.progress import Progress
 from soft_lantern.values.words import counted
 
 IMAGES = f"Images ({' '.join(f'*{suffix}' for suffix in READABLE_IMAGES)})"
@@ -29,6 +41,8 @@ class SpriteCommands(QObject):
 
     told = pyqtSignal(str)
     """What came of it, in words."""
+    made = pyqtSignal(str)
+    """The id of a palette that is new."""
 
     def __init__(self, session: Session, palette: Callable[[], Palette | None], over: QWidget) -> None:
         super().__init__(over)
@@ -37,6 +51,7 @@ class SpriteCommands(QObject):
     def menu(self) -> QMenu:
         """What can be done with sprites."""
         menu = passing(QMenu(self.over))
+        menu.addAction("New sprite material from an image…", self.choose_material)
         menu.addAction("Add sprites…", self._choose_sprites)
         menu.addAction("Add a folder of sprites…", self._choose_folder)
         menu.addAction("Colours from images…", self._choose_extract)
@@ -46,17 +61,79 @@ class SpriteCommands(QObject):
         return menu
 
     def add_sprites(self, paths: list[Path]) -> None:
-        """Index pictures of files and folders into this palette, beside the window."""
+        """Index pictures of files and folders into this palette, beside the window; ask about those that are there."""
         session, palette = self.session, self.palette()
         base = base_of(session.project, palette.id) if palette else None
         if base is None:
             return
-        folder = session.folder
-        session.beside(
-            "Indexing sprites",
-            lambda task: indexed(pictures_in(paths, task), base, folder, task),
-            self._take_sprites,
-        )
+        known_sprites = sprites_of(session.project, base.id)
+        here = {each.name: session.images[each.id] for each in known_sprites if each.id in session.images}
+
+        def read(task: Progress) -> tuple[list[Picture], dict[str, str]]:
+            pictures = pictures_in(paths, task)
+            return pictures, already_there(pictures, base, here)
+
+        def decide(found: tuple[list[Picture], dict[str, str]]) -> None:
+            pictures, known = found
+            fresh = [each for each in pictures if each.name not in known]
+            if not known:
+                self._index(pictures)
+                return
+            told = ", ".join(f"{name} (as {sprite})" for name, sprite in known.items())
+            answers = {
+                "Leave out what is there": lambda: self._index(fresh),
+                "Add all once more": lambda: self._index(pictures),
+            }
+            session.asked.emit("sprites", f"Here already: {told}", answers)
+
+        session.beside("Reading images", read, decide)
+
+    def _index(self, pictures: list[Picture]) -> None:
+        session, palette, folder = self.session, self.palette(), self.session.folder
+        base = base_of(session.project, palette.id) if palette else None
+        if base and pictures:
+            session.beside("Indexing sprites", lambda task: indexed(pictures, base, folder, task), self._take_sprites)
+
+    def new_material(self, paths: list[Path]) -> None:
+        """A sprite of a picture, with a palette, a material and a card that wears it, ready to be tuned."""
+
+        def choose(pictures: list[Picture]) -> None:
+            palette = Palette(id=new_id("palette"), name=named(pictures[0].name))
+            self.dialog = passing(ExtractDialog(pictures[:1], palette, self._take_new, self.over))
+            self.dialog.open()
+
+        self.session.beside("Reading images", lambda task: pictures_in(paths, task), choose)
+
+    def _take_new(self, palette: Palette, pictures: list[Picture]) -> None:
+        session, folder = self.session, self.session.folder
+        scene = session.scene or new_scene(session.project)
+        material_id, object_id = new_id("material"), new_id("object")
+
+        def take(made: Sprites) -> None:
+            session.images |= made.images
+            (texture,) = made.textures
+
+            def edit(project: Project) -> Project:
+                project = with_records(with_palette(project, palette), texture)
+                if scene.id not in project.scenes:
+                    project = with_records(project, scene)
+                project = with_sprite_material(project, palette.id, texture, material_id)
+                return with_card(project, scene.id, material_id, object_id, texture.name)
+
+            if session.apply("New sprite material", edit):
+                session.open_scene(scene.id)
+                session.open_material(material_id)
+                session.frame_all(object_id)
+                self.made.emit(palette.id)
+                self._say_missing(made)
+
+        session.beside("Indexing sprites", lambda task: indexed(pictures, palette, folder, task), take)
+
+    def choose_material(self) -> None:
+        """Ask for the picture of which a sprite is to be made."""
+        name, _ = QFileDialog.getOpenFileName(self.over, "New sprite material from", "", IMAGES)
+        if name:
+            self.new_material([Path(name)])
 
     def extract(self, paths: list[Path]) -> None:
         """Choose the colours of pictures for this palette, and index the pictures."""

@@ -33,7 +33,7 @@ from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.halves import halves
-from soft_lantern.app.widgets.labels import plain_label
+from soft_lantern.app.widgets.labels import ElidedLabel
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.whole_look import ENDS
 from soft_lantern.app.work.mishaps import each_by_itself
@@ -274,7 +274,7 @@ class TuneDesk(Desk):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(4, 10, 10, 10)
-        self.name = plain_label()
+        self.name = ElidedLabel()
         font = self.name.font()
         font.setPointSizeF(13)
         font.setBold(True)

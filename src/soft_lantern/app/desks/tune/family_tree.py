@@ -41,6 +41,7 @@ class FamilyTree(QTreeWidget):
         self.setAccessibleName("instances")
         self.setIconSize(QSize(ROW - 4, ROW - 4))
         self.setIndentation(14)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # kin often differ in the end of a name alone
         self.setUniformRowHeights(True)
         self.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed)

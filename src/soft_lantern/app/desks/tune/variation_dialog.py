@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QListWidget,
-    QListWidgetItem,
     QPushButton,
     QScrollArea,
     QSpinBox,
@@ -28,6 +27,7 @@ from soft_lantern.app.pictures.miniatures import Miniatures
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.tick_list import TickList
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.value_tables import read_value
 from soft_lantern.graph.document import Parameter, Project
@@ -64,7 +64,9 @@ class VariationDialog(QDialog):
         self.again.setToolTip("Another seed")
         self.name = QLineEdit(f"{named.name if named else 'Look'} variation")
         self.name.setAccessibleName("name of what is kept")
-        self.pictures = QListWidget()
+        self.pictures = TickList()
+        self.pictures.setSelectionMode(QListWidget.SelectionMode.NoSelection)  # a highlight would hide the colours
+        self.pictures.setToolTip("Click a picture to keep it")
         self.pictures.setViewMode(QListWidget.ViewMode.IconMode)
         self.pictures.setIconSize(QSize(SIDE, SIDE))
         self.pictures.setGridSize(QSize(SIDE + 34, SIDE + 30))
@@ -82,7 +84,7 @@ class VariationDialog(QDialog):
         self.count.valueChanged.connect(self.refresh)
         self.seed.valueChanged.connect(self.refresh)
         self.again.clicked.connect(lambda: self.seed.setValue(self.seed.value() + 1))
-        self.pictures.itemChanged.connect(lambda _: self._enable())
+        self.pictures.ticks_changed.connect(self._enable)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         self.refresh()
@@ -95,13 +97,11 @@ class VariationDialog(QDialog):
     @property
     def liked(self) -> list[dict[str, Value]]:
         """The values of those that are ticked."""
-        items = [self.pictures.item(row) for row in range(self.pictures.count())]
-        return [s for s, i in zip(self.sets, items, strict=True) if i and i.checkState() == Qt.CheckState.Checked]
+        return [self.sets[int(number)] for number in self.pictures.ticked]
 
     def refresh(self) -> None:
         """Draw the variations that are asked for."""
         self._miniatures.forget()
-        self.pictures.blockSignals(True)
         self.pictures.clear()
         self.sets = []
         project = self.session.project
@@ -113,13 +113,9 @@ class VariationDialog(QDialog):
         except BadValue as error:
             self.words.setText(str(error)[:1].upper() + str(error)[1:])
         for number, values in enumerate(self.sets):
-            item = QListWidgetItem(f"{number + 1}")
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Unchecked)
-            self.pictures.addItem(item)
+            self.pictures.add(number, f"{number + 1}")
             there, look_id = tried(project, self.parent_id, values)
             self._miniatures.want(number, there, look_id, SIDE)
-        self.pictures.blockSignals(False)
         self._enable()
 
     def accept(self) -> None:
@@ -142,9 +138,7 @@ class VariationDialog(QDialog):
     def _show_picture(self, number: int, image: QImage) -> None:
         item = self.pictures.item(number)
         if item:
-            self.pictures.blockSignals(True)
             item.setIcon(QIcon(QPixmap.fromImage(image)))
-            self.pictures.blockSignals(False)
 
     def _lay_out(self) -> None:
         column = QVBoxLayout(self)

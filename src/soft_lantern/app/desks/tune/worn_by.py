@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.labels import link, linked_label
 
@@ -21,6 +21,7 @@ class WornBy(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.words: QLabel = linked_label()
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # however long a name is
         self.words.setToolTip("Click a part to see it alone, and again to see all")
         self.words.linkActivated.connect(self._follow)
         column = QVBoxLayout(self)

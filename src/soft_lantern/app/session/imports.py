@@ -1,0 +1,72 @@
+"""Meshes and images that come into the open project from files: read beside the window, then taken."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from soft_lantern.app.session.session import Session
+from soft_lantern.formats.assets import Imported, bring_in
+from soft_lantern.formats.images import bring_in_image, same_image
+from soft_lantern.graph.document import Texture, with_records
+from soft_lantern.progress import Progress
+from soft_lantern.values.images import Image
+
+T = TypeVar("T")
+Then = Callable[[Texture], None]
+
+
+def import_mesh(session: Session, path: Path) -> None:
+    """Copy a mesh into the project and stand it on the stage."""
+    folder = session.folder
+
+    def take(found: Imported) -> None:
+        session.files.hold_model(found.asset, found.model)
+        object_id = session.add_object(found.asset, found)
+        if found.surfaces.materials:
+            session.open_material(found.surfaces.materials[0].id)
+        session.models_changed.emit()
+        session.object_imported.emit(object_id)
+        session.told.emit(found.words)
+
+    _read(session, path, lambda progress: bring_in(path, folder, progress), take)
+
+
+def import_image(session: Session, path: Path, then: Then | None = None) -> None:
+    """Copy an image into the project as a texture; where it is there already, ask first."""
+    folder, textures = session.folder, tuple(session.project.textures.values())
+
+    def decide(known: str) -> None:
+        texture = session.project.textures.get(known)
+        if texture is None:
+            _import_anew(session, path, then)
+            return
+        answers = {
+            "Use that one": lambda: then(texture) if then else None,
+            "Bring it in once more": lambda: _import_anew(session, path, then),
+        }
+        session.asked.emit(f"image {path}", f"{path.name} is here already, as {texture.name}", answers)
+
+    _read(session, path, lambda _: same_image(path, textures, folder), decide)
+
+
+def _import_anew(session: Session, path: Path, then: Then | None) -> None:
+    folder = session.folder
+
+    def take(read: tuple[Texture, Image]) -> None:
+        texture, image = read
+        session.files.hold_image(texture, image)
+        session.apply(f"Import {texture.name}", lambda project: with_records(project, texture))
+        session.models_changed.emit()
+        session.told.emit(f"{texture.name}: {image.width} × {image.height}, read as {texture.encoding}")
+        if then:
+            then(texture)
+
+    _read(session, path, lambda _: bring_in_image(path, folder), take)
+
+
+def _read(session: Session, path: Path, read: Callable[[Progress], T], take: Callable[[T], object]) -> None:
+    """Read a file beside the window, then take what was read; where it cannot be read, say why."""
+    session.told.emit(f"Reading {path.name}…")
+    session.beside(f"Reading {path.name}", read, take, session.background.submit)
