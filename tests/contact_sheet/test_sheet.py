@@ -100,7 +100,7 @@ def test_all_cores_draw_what_one_does(demo_folder: Path, gl: GlRenderer) -> None
 
 
 def test_a_sheet_from_the_window_with_progress_and_cancel(window: MainWindow, tmp_path: Path) -> None:
-    dialog = SheetDialog(window.session, set(LOOKS), window)
+    dialog = SheetDialog(window.session, LOOKS, window)
     dialog.show()
     assert sorted(dialog.looks.ticked) == LOOKS and dialog.count == 2
     skies = dialog.skies.list

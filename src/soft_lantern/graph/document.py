@@ -72,7 +72,8 @@ class Parameter(Record, frozen=True, kw_only=True):
     `use`: what the number or vector is, where that is more than its kind says. `alpha` and `hdr`: whether a
     colour's alpha is offered, and whether it may be brighter than white. `advanced`: folded away until asked for.
     `shown_when`: the id of a switch or choice, and `shown_value` what it must be for this to be offered.
-    `reference`: a linear RGBA colour to match, shown beside the control.
+    `reference`: a linear RGBA colour to match, shown beside the control. `shipped`: its identifier has gone out to
+    others, and stays what it is when the label changes.
     """
 
     id: str
@@ -98,6 +99,7 @@ class Parameter(Record, frozen=True, kw_only=True):
     shown_when: str = ""
     shown_value: float = 1.0
     reference: tuple[float, float, float, float] | None = None
+    shipped: bool = False
 
 
 class Preset(Record, frozen=True, kw_only=True):

@@ -35,7 +35,8 @@ def wired(material: Material, out: str, into: str) -> Material:
     parameter = parameter_of(material, node)
     if parameter and parameter.label in TYPE_TITLES:
         taken = {p.identifier for p in material.parameters if p.id != parameter.id} | RESERVED
-        renamed = changed(parameter, label=label, identifier=as_identifier(label, taken, "parameter"))
+        follows = parameter.identifier if parameter.shipped else as_identifier(label, taken, "parameter")
+        renamed = changed(parameter, label=label, identifier=follows)
         return changed(material, parameters=tuple(renamed if p.id == parameter.id else p for p in material.parameters))
     return material
 

@@ -235,6 +235,16 @@ def test_the_shelf_keeps_order_and_groups_and_its_controls_under_a_new_default()
     assert not shelf.controls
 
 
+@pytest.mark.parametrize(("shipped", "identifier"), [(False, "brightness"), (True, "spread")])
+def test_an_identifier_follows_its_label_until_it_has_gone_out(shipped: bool, identifier: str) -> None:
+    exposed = parameter(identifier="spread", shipped=shipped)
+    dialog = ParameterDialog(Material(id="m", name="M", parameters=(exposed,)), exposed)
+    dialog.label.selectAll()
+    QTest.keyClicks(dialog.label, "Brightness")
+    assert dialog.identifier.text() == identifier
+    dialog.reject()
+
+
 def test_the_parameter_dialog_refuses_bad_entries_as_they_are_typed() -> None:
     exposed = parameter(low=0, high=5)
     dialog = ParameterDialog(Material(id="m", name="M", parameters=(exposed,)), exposed)

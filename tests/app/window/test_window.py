@@ -39,7 +39,7 @@ from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.app.window import closing
-from soft_lantern.app.window.window import MainWindow
+from soft_lantern.app.window.window import DESKS, MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.project_folder import open_project
@@ -181,6 +181,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     again = open_window(folder)
     assert again.session.project == kept
     again.project_commands.export_to(tmp_path / "out")
+    assert all(p.shipped for p in again.session.material.parameters)  # type: ignore[union-attr]
     (fragment,) = (tmp_path / "out").glob("*.frag.glsl")
     assert "uniform float spread; // Spread, 0.1 to 10; default 4.6" in fragment.read_text()
     table = json.loads(next((tmp_path / "out").glob("*.json")).read_text())
@@ -664,6 +665,22 @@ def test_a_command_of_another_desk_is_off_and_says_why(window: MainWindow) -> No
     canvas.select({"divide"})
     QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     assert len(session.material.nodes) == len(before.materials[session.material_id].nodes) + 1  # type: ignore[union-attr]
+
+
+def test_wherever_the_keyboard_is_it_is_seen(window: MainWindow) -> None:
+    unseen = []
+    for name in DESKS:
+        window.go_to_desk(name)
+        QTest.qWait(50)
+        for widget in window.desk(name).findChildren(QWidget):
+            takes = widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+            if takes and widget.isVisible() and widget.isEnabled():
+                window.header.finder_button.setFocus()
+                without = pixels(widget.grab().toImage())
+                widget.setFocus(Qt.FocusReason.TabFocusReason)
+                if widget.hasFocus() and (pixels(widget.grab().toImage()) != without).any(axis=2).sum() < 20:
+                    unseen.append((name, type(widget).__name__, widget.accessibleName(), widget.toolTip()))
+    assert not unseen
 
 
 @pytest.mark.parametrize(

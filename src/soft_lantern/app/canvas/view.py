@@ -22,6 +22,7 @@ from soft_lantern.app.canvas.shapes import REACH, Row, Slip, Spread, WireShape, 
 from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.graph.document import Material, Note, Project, port_ref
 from soft_lantern.graph.layout import NOTE_TITLE
 from soft_lantern.graph.notice import Notice, Severity
@@ -186,6 +187,7 @@ class CanvasView(QWidget):
             painter.setFont(app_font(12))
             words = "Type anywhere: a number, a #colour, the name of a node, or a formula"
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+        paint_focus(painter, self)
 
     def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
         detailed = self.scale >= DETAIL

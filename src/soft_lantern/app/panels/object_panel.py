@@ -20,6 +20,7 @@ from soft_lantern.graph.document import Asset, StageObject, new_id
 from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
 from soft_lantern.graph.scenes import scattered, with_copy, without_object
 from soft_lantern.scene.primitives import PRIMITIVES
+from soft_lantern.values.words import counted
 
 _FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
 WHOLE = "whole object"
@@ -132,9 +133,10 @@ class ObjectPanel(QWidget):
     def strew(self, object_id: str, count: int, radius: float, turned: bool, seed: int) -> None:
         """Strew copies of an object round it."""
         ids = [new_id("object") for _ in range(count)]
-        self.session.edit_scene(
+        if self.session.edit_scene(
             "Scatter copies", lambda s: scattered(s, object_id, ids, radius=radius, seed=seed, turned=turned)
-        )
+        ):
+            self.session.told.emit(f"{counted(count, 'copy', 'copies')} within {radius:g} m. Home shows everything")
 
     def choose_file(self) -> None:
         """Ask for a mesh file and import it."""

@@ -89,7 +89,10 @@ class ParameterDialog(QDialog):
         layout.addWidget(self.words)
         layout.addWidget(self.buttons)
         self._taken = {p.identifier for p in material.parameters if p.id != parameter.id} | RESERVED
-        self._follows = parameter.identifier == as_identifier(parameter.label, self._taken, "parameter")
+        own = parameter.identifier == as_identifier(parameter.label, self._taken, "parameter")
+        self._follows = own and not parameter.shipped
+        if parameter.shipped:
+            self.identifier.setToolTip("It has gone out in an export: whoever reads that knows it by this name")
         self.label.textEdited.connect(self._follow_label)
         self.identifier.textEdited.connect(self._identifier_typed)
         self.kind.currentIndexChanged.connect(self._kind_chosen)
@@ -97,7 +100,7 @@ class ParameterDialog(QDialog):
         self._check()
 
     def _follow_label(self, label: str) -> None:
-        """The identifier follows the label, until somebody types one."""
+        """The identifier follows the label, until somebody types one or it has gone out."""
         if self._follows:
             self.identifier.setText(as_identifier(label, self._taken, "parameter"))
 

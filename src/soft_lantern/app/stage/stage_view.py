@@ -28,6 +28,7 @@ from soft_lantern.app.stage.modes import StageModes
 from soft_lantern.app.stage.picking import Picking
 from soft_lantern.app.stage.under_pointer import Shown
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.plates import say
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Scene, StageObject, Vector, changed
@@ -141,6 +142,7 @@ class StageView(QWidget):
             overlay.paint_waiting(painter, self.rect())
         if self.trouble:
             say(painter, self.rect(), f"{self.trouble}. This is the last good picture")
+        paint_focus(painter, self)
 
     def _paint_over_scene(self, painter: QPainter) -> None:
         scene, tried = self.scene, self.modes.sight.tried

@@ -27,6 +27,7 @@ QPushButton:hover, QToolButton:hover { border-color: $quiet; }
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus { border-color: $amber; }
 QPushButton:pressed, QToolButton:pressed { background: $edge; }
 QPushButton:checked, QToolButton:checked { color: $amber; border-color: $amber; }
+QPushButton:checked:focus, QToolButton:checked:focus { background: $edge; }
 QPushButton:disabled, QToolButton:disabled { background: transparent; border-style: dashed; color: $quiet; }
 QPushButton[desk="true"] { background: transparent; border: none; border-radius: 0; padding: 8px 14px; color: $quiet;
     border-bottom: 3px solid transparent; }
@@ -40,7 +41,9 @@ QComboBox::down-arrow { image: url("$chevron"); width: 10px; height: 10px; }
 QToolButton::menu-indicator { image: none; }
 QComboBox QAbstractItemView { background: $raised; border: 1px solid $edge; selection-background-color: $amber;
     selection-color: $on_amber; }
-QTreeView, QListView { background: $ground; border: none; padding: 4px; show-decoration-selected: 1; }
+QTreeView, QListView { background: $ground; border: 1px solid transparent; padding: 3px; show-decoration-selected: 1; }
+QCheckBox:focus { color: $amber; }
+QCheckBox:focus::indicator { border-color: $amber; }
 QTreeView::item, QListView::item { padding: 4px 2px; border-radius: 4px; }
 QTreeView::item:selected, QListView::item:selected { background: $amber; color: $on_amber; }
 QTreeView::item:hover:!selected, QListView::item:hover:!selected { background: $raised; }
@@ -64,7 +67,7 @@ QCheckBox::indicator:checked, QTableView::indicator:checked, QListView::indicato
 QCheckBox::indicator:disabled { border-color: $edge; }
 QProgressBar { background: $ground; border: 1px solid $edge; border-radius: 3px; height: 8px; }
 QProgressBar::chunk { background: $amber; border-radius: 2px; }
-QScrollArea { border: none; }
+QScrollArea { border: 1px solid transparent; }
 QScrollBar { background: transparent; width: 9px; height: 9px; }
 QScrollBar::handle { background: $edge; border-radius: 4px; min-height: 24px; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
@@ -79,6 +82,7 @@ QFrame[banner="true"] { background: $raised; border-bottom: 1px solid $amber; }
 QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6px; }
 QFrame#picker { background: $raised; border: 1px solid $edge; }
 QDialog { background: $panel; border: 1px solid $edge; }
+QTreeView:focus, QListView:focus, QTableView:focus, QScrollArea:focus { border: 1px solid $amber; }
 QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 """
 

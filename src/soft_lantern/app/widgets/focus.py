@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QWidget
+
+from soft_lantern.app.theme.colours import theme
 
 
 def step_on(panels: Sequence[QWidget], now: QWidget | None, step: int) -> None:
@@ -26,3 +29,12 @@ def enter(panel: QWidget) -> None:
             widget.setFocus(Qt.FocusReason.TabFocusReason)
             return
         widget = widget.nextInFocusChain()
+
+
+def paint_focus(painter: QPainter, widget: QWidget) -> None:
+    """A line round a widget that paints itself, while the keyboard is there."""
+    if widget.hasFocus():
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme().colour("amber"), 1.0))
+        painter.drawRect(widget.rect().adjusted(0, 0, -1, -1))

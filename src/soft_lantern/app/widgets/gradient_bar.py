@@ -14,6 +14,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.ramps.images import colours_at, in_order, shown_row
@@ -167,6 +168,7 @@ class GradientBar(QWidget):
             painter.setPen(QPen(now.colour("amber" if chosen else "quiet"), 2.0 if chosen else 1.2))
             painter.setBrush(screen_colour(self.colour_of(stop)))
             painter.drawPolygon(shape)
+        paint_focus(painter, self)
 
     def _paint_seen_through(self, painter: QPainter, box: QRectF) -> None:
         """The lower part over a checker, as its alpha has it."""

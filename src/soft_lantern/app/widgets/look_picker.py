@@ -9,22 +9,21 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.widgets.alone import show_alone
-from soft_lantern.app.widgets.search_popup import KEY, SearchPopup
+from soft_lantern.app.widgets.search_popup import KEY, NamePicker
 
 SIDE = 34
 """Pixels of a picture."""
 
 
-class LookPicker(SearchPopup):
+class LookPicker(NamePicker):
     """Offers looks by id and name, those first that the caller puts first; pictures come as they are drawn."""
 
-    chosen = pyqtSignal(str)
     wanting = pyqtSignal(list)
     """The ids of looks that are seen and have no picture yet."""
 
     def __init__(self, entries: Sequence[tuple[str, str]], current: str, parent: QWidget) -> None:
-        super().__init__("Which look? Part of its name", parent)
-        self.entries, self.current = entries, current
+        super().__init__("Which look? Part of its name", entries, parent)
+        self.current = current
         self.pictures: dict[str, QImage] = {}
         self.list.setIconSize(QSize(SIDE, SIDE))
         self.list.setUniformItemSizes(True)
@@ -34,23 +33,20 @@ class LookPicker(SearchPopup):
         bar.valueChanged.connect(lambda _: self._ask())
 
     def look(self, text: str) -> None:
-        words = text.lower().split()
-        self.list.clear()
         self.list.setUpdatesEnabled(False)
-        for look_id, name in self.entries:
-            if all(word in name.lower() for word in words):
-                item = self.entry(look_id, f"{name}    worn now" if look_id == self.current else name)
-                item.setSizeHint(QSize(0, SIDE + 4))
-                if look_id in self.pictures:
-                    item.setIcon(_icon(self.pictures[look_id]))
+        super().look(text)
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            assert item
+            item.setSizeHint(QSize(0, SIDE + 4))
+            if item.data(KEY) in self.pictures:
+                item.setIcon(_icon(self.pictures[item.data(KEY)]))
+            if item.data(KEY) == self.current:
+                item.setText(f"{item.text()}    worn now")
+                if not text.strip():
+                    self.list.setCurrentRow(row)
         self.list.setUpdatesEnabled(True)
-        rows = [self.list.item(row) for row in range(self.list.count())]
-        worn = next((n for n, i in enumerate(rows) if not words and i and i.data(KEY) == self.current), 0)
-        self.list.setCurrentRow(worn)
         self._ask()
-
-    def take(self, key: str) -> None:
-        self.chosen.emit(key)
 
     def show_picture(self, look_id: str, image: QImage) -> None:
         """Show a look's picture."""

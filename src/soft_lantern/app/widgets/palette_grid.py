@@ -10,6 +10,7 @@ from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Palette
 from soft_lantern.graph.ramps.images import side_of
@@ -122,6 +123,7 @@ class PaletteGrid(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(now.colour("amber"), 3.0 if place == self.at else 1.6))
                 painter.drawRect(box.adjusted(1, 1, -1, -1))
+        paint_focus(painter, self)
 
 
 if __name__ == "__main__":

@@ -82,6 +82,11 @@ class ParameterControl(QWidget):
             chosen = held(self.parameter, value) if self.parameter.choices else value
             self.chooser.setCurrentIndex(max(self.chooser.findData(chosen), 0))
 
+    def entry(self) -> QWidget:
+        """Where the value is typed or chosen from the keyboard."""
+        first = self.vector.fields[0] if self.vector else None
+        return self.field or self.swatch or first or self.tick or self.chooser or self
+
     def show_mixed(self) -> None:
         """Show that several values are meant that differ."""
         for part in (self.swatch, self.slider, self.field, self.vector):

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -74,3 +76,24 @@ class SearchPopup(QDialog):
         if item and item.flags() & Qt.ItemFlag.ItemIsEnabled:
             self.hide()
             self.take(item.data(KEY))
+
+
+class NamePicker(SearchPopup):
+    """Offers things by key and name, in their order; `chosen` tells the key of the one that is taken."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, words: str, entries: Sequence[tuple[str, str]], parent: QWidget) -> None:
+        super().__init__(words, parent)
+        self.entries = entries
+
+    def look(self, text: str) -> None:
+        words = text.lower().split()
+        self.list.clear()
+        for key, name in self.entries:
+            if all(word in name.lower() for word in words):
+                self.entry(key, name)
+        self.list.setCurrentRow(0)
+
+    def take(self, key: str) -> None:
+        self.chosen.emit(key)

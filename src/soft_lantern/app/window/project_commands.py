@@ -17,6 +17,7 @@ from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id, with_records, without_record
 from soft_lantern.graph.instances.picks import worn_looks
 from soft_lantern.graph.instances.values import put_material
+from soft_lantern.graph.parameters.edits import with_shipped
 from soft_lantern.graph.scenes import new_scene
 from soft_lantern.graph.snippets import empty_snippet, put_snippet, remove_snippet
 
@@ -75,7 +76,7 @@ class ProjectCommands:
     def contact_sheet(self) -> None:
         """Ask what a contact sheet is to show, and draw it: at first what is selected, and all that the stage wears."""
         project, scene = self.session.project, self.session.scene
-        chosen = {*self.selected(), *(w for o in (scene.objects if scene else ()) for w in worn_looks(project, o))}
+        chosen = [*self.selected(), *(w for o in (scene.objects if scene else ()) for w in worn_looks(project, o))]
         dialog = passing(SheetDialog(self.session, chosen, self.over))
         if dialog.exec():
             dialog.begin()
@@ -102,6 +103,7 @@ class ProjectCommands:
             written[:] = write_package(material, folder, project=session.project, form=form)
 
         if material and session.attempt(write):
+            session.edit_material("Mark identifiers as gone out", material.id, with_shipped)
             session.told.emit(f"Exported {', '.join(p.name for p in written)} to {folder}")
 
 

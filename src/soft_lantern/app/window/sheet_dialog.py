@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -25,15 +26,19 @@ from soft_lantern.contact_sheet import sheet
 from soft_lantern.contact_sheet.cores import draw_on_all_cores
 from soft_lantern.formats.images import FLOATING
 from soft_lantern.graph.instances.look_tree import look_choices
+from soft_lantern.graph.instances.picks import wearers
 from soft_lantern.progress import Progress
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.values.words import counted
 
 
 class SheetDialog(QDialog):
-    """Three lists to tick, a size and a file. Accepted, `begin` draws the sheet."""
+    """Three lists to tick, a size and a file. Accepted, `begin` draws the sheet.
 
-    def __init__(self, session: Session, chosen: set[str], parent: QWidget | None = None) -> None:
+    `chosen`: the looks that are ticked at first, those first on whose asset they are to be seen.
+    """
+
+    def __init__(self, session: Session, chosen: Sequence[str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.setWindowTitle("Contact sheet")
@@ -42,11 +47,12 @@ class SheetDialog(QDialog):
         grid = QGridLayout()
         column.addLayout(grid, 1)
         project, scene = session.project, session.scene
-        worn = {thing.asset for thing in (scene.objects if scene else ())}
-        here = next((a for a in project.assets if a in worn), next(iter(project.assets), ""))
+        worn = [thing.asset for thing in (scene.objects if scene else ())]
+        seen = (thing.asset for look in chosen if scene for thing, _ in wearers(project, scene, {look}))
+        here = next(seen, None) or next(iter([*worn, *project.assets]), "")
         sky = scene.environment.sky if scene else "studio soft"
         loaded = [t for t in project.textures.values() if Path(t.file).suffix.lower() in FLOATING]
-        self.looks = TickBox(look_choices(project), chosen, "Instances")
+        self.looks = TickBox(look_choices(project), set(chosen), "Instances")
         self.assets = TickBox([(a.id, a.name) for a in project.assets.values()], {here}, "Assets")
         self.skies = TickBox([*((s, s) for s in SKIES), *((t.id, t.name) for t in loaded)], {sky}, "Skies")
         for place, box in enumerate((self.looks, self.assets, self.skies)):

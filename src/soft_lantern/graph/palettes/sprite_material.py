@@ -41,11 +41,24 @@ def ready_material(project: Project, palette_id: str, material_id: str) -> Proje
     return with_sprite_material(project, palette_id, sprites[0], material_id)
 
 
-def with_card(project: Project, scene_id: str, look_id: str, object_id: str, name: str) -> Project:
-    """The project with a flat card standing in a scene beside what is there, wearing a look."""
+def with_card(
+    project: Project, scene_id: str, look_id: str, object_id: str, name: str, *, ratio: float = 1.0
+) -> Project:
+    """The project with a flat card standing in a scene beside what is there, wearing a look.
+
+    `ratio`: the width of what it shows by its height.
+    """
     card = next((a for a in project.assets.values() if a.primitive == "card"), CARD)
     scene = project.scenes.get(scene_id)
-    right = max((thing.position[0] + 1.2 for thing in (scene.objects if scene else ())), default=0.0)
-    thing = StageObject(id=object_id, name=name, asset=card.id, position=(right, 0.0, 0.0), wears={"": look_id})
+    edges = (thing.position[0] + thing.scale[0] for thing in (scene.objects if scene else ()))
+    right = max((edge + ratio + 0.2 for edge in edges), default=0.0)
+    thing = StageObject(
+        id=object_id,
+        name=name,
+        asset=card.id,
+        position=(right, 0.0, 0.0),
+        scale=(ratio, 1.0, 1.0),
+        wears={"": look_id},
+    )
     placed = edited_scene(project, scene_id, lambda s: changed(s, objects=(*s.objects, thing)))
     return placed if card.id in placed.assets else with_records(placed, card)

@@ -41,6 +41,13 @@ def change_parameter(material: Material, parameter_id: str, **fields: object) ->
     return changed(material, parameters=tuple(new if p.id == parameter_id else p for p in material.parameters))
 
 
+def with_shipped(material: Material) -> Material:
+    """The material with every parameter marked as gone out under its identifier; the same one where all are."""
+    if all(parameter.shipped for parameter in material.parameters):
+        return material
+    return changed(material, parameters=tuple(changed(p, shipped=True) for p in material.parameters))
+
+
 def limits_in_words(parameter: Parameter) -> str:
     """A parameter's hard limits as people read them."""
     low, high = hard_limits(parameter)

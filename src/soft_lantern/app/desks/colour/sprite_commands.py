@@ -118,7 +118,9 @@ class SpriteCommands(QObject):
                 if scene.id not in project.scenes:
                     project = with_records(project, scene)
                 project = with_sprite_material(project, palette.id, texture, material_id)
-                return with_card(project, scene.id, material_id, object_id, texture.name)
+                image = made.images[texture.id]
+                ratio = image.width / image.height
+                return with_card(project, scene.id, material_id, object_id, texture.name, ratio=ratio)
 
             if session.apply("New sprite material", edit):
                 session.open_scene(scene.id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QMenu,
@@ -35,6 +36,7 @@ from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import ElidedLabel
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.search_popup import NamePicker
 from soft_lantern.app.widgets.whole_look import ENDS
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
@@ -85,6 +87,7 @@ class TuneDesk(Desk):
         self.tree.menu_wanted.connect(lambda at: self.menu().popup(at))
         panel = self.beside_tree
         panel.search.textChanged.connect(lambda _: self._show_tree())
+        panel.search.returnPressed.connect(self.tree.choose_first)
         panel.favourites.toggled.connect(lambda _: self._show_tree())
         panel.add_button.clicked.connect(lambda _: instances.add())
         panel.duplicate_button.clicked.connect(lambda _: instances.duplicate())
@@ -153,6 +156,13 @@ class TuneDesk(Desk):
         """Compare what is tuned in that way, or no longer."""
         self.tabs.setCurrentWidget(self.compare)
         self.compare.compare("" if self.compare.mode.currentData() == mode else mode)
+
+    def go_to_value(self) -> None:
+        """Ask for a value by its name, and put the keyboard there."""
+        self.tabs.setCurrentWidget(self.values_page)
+        picker = passing(NamePicker("Which value? Part of its name", self.values_page.named(), self))
+        picker.chosen.connect(self.values_page.enter)
+        picker.open_at(self.values_page.mapToGlobal(QPoint(-80, 20)))
 
     def find_instances(self) -> None:
         """Go to the field that finds instances."""
@@ -309,6 +319,7 @@ TRYING: tuple[Command[TuneDesk], ...] = (
     _compares("Compare four at once", "", FOUR),
     _compares("Show the difference", "Ctrl+Shift+K", DIFFERENCE),
     Command("Keep a snapshot", lambda desk: desk.compare.keep_snapshot(), designers=True),
+    Command("Go to a value", TuneDesk.go_to_value, "Ctrl+J", designers=True),
     Command("Find instances", TuneDesk.find_instances, "Ctrl+Shift+F", designers=True, anywhere=True),
 )
 IN_THE_SCENE: tuple[Command[TuneDesk], ...] = (

@@ -56,6 +56,8 @@ class FamilyTree(QTreeWidget):
         self._shape: object = None
         self._wanted = ("", False, "")
         self._filling = False
+        self._hits: set[str] = set()
+        """The looks that are what is sought, apart from those that stand above them."""
         self.currentItemChanged.connect(lambda _: self._tell())
         self.itemSelectionChanged.connect(self._tell)
         self.itemChanged.connect(self._renamed)
@@ -88,6 +90,15 @@ class FamilyTree(QTreeWidget):
         if item and not self.selectedItems():
             item.setSelected(True)
         self._filling = False
+
+    def choose_first(self) -> None:
+        """Let the first look that is sought be current, and hand the keyboard over."""
+        found = next((item for look_id, item in self.items.items() if look_id in self._hits), None)
+        if found:
+            self.clearSelection()
+            self.setCurrentItem(found)
+            found.setSelected(True)
+            self.setFocus()
 
     def bring_into_sight(self) -> None:
         """Scroll so that the current look is seen."""
@@ -158,6 +169,7 @@ class FamilyTree(QTreeWidget):
     def _sift(self, project: Project, current: str, sought: str, favourites: bool) -> None:
         """Hide what is not sought; what is current stays, and whoever stands above something that does."""
         fits = searcher(project, sought)
+        self._hits.clear()
 
         def named(name: str) -> bool:
             return all(word in name.lower() for word in sought.lower().split())
@@ -172,6 +184,8 @@ class FamilyTree(QTreeWidget):
             instance, pick = project.instances.get(look_id), project.picks.get(look_id)
             own = instance is not None and (not favourites or instance.favourite) and fits(instance)
             own = own or (pick is not None and not favourites and named(f"{pick.name} pick"))
+            if own:
+                self._hits.add(look_id)
             own = own or look_id == current
             shown = own or found or not (sought or favourites)
             item.setHidden(not shown)

@@ -50,6 +50,8 @@ class ParameterSheet(QScrollArea):
         self.marks: dict[str, QLabel] = {}
         self.resets: dict[str, QToolButton] = {}
         self.rows: dict[str, list[QWidget]] = {}
+        self.labels: dict[str, str] = {}
+        """What each parameter that is shown is called."""
         self.folds: dict[str, QToolButton] = {}
         self.group_buttons: dict[str, QToolButton] = {}
         self._standings: dict[str, set[Standing]] = {}
@@ -160,7 +162,7 @@ class ParameterSheet(QScrollArea):
                 reset.hide()
 
     def _build(self, parameters: tuple[Parameter, ...]) -> None:
-        for kept in (self.controls, self.marks, self.resets, self.rows, self.folds, self.group_buttons):
+        for kept in (self.controls, self.marks, self.resets, self.rows, self.folds, self.group_buttons, self.labels):
             kept.clear()
         self._outside.clear()
         inside = QWidget()
@@ -248,6 +250,7 @@ class ParameterSheet(QScrollArea):
         policy = reset_button.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         reset_button.setSizePolicy(policy)
+        self.labels[parameter.id] = parameter.label
         self.rows[parameter.id] = [mark, label, control, reset_button]
         for place, widget in enumerate(self.rows[parameter.id]):
             grid.addWidget(widget, row, place)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from soft_lantern.app.desks.tune.parameter_sheet import ParameterSheet
 from soft_lantern.app.widgets.buttons import tool_button
@@ -33,3 +33,19 @@ class ValuesPage(QWidget):
         column.addLayout(row)
         column.addWidget(self.sheet, 1)
         column.addWidget(self.whole)
+
+    def named(self) -> list[tuple[str, str]]:
+        """What there is to set, by a key and its name."""
+        shown = [(p, self.sheet.labels[p]) for p in self.sheet.controls if self.sheet.controls[p].isVisibleTo(self)]
+        return [*shown, *((name, f"{name} of the whole look") for name in self.whole.fields if self.whole.isEnabled())]
+
+    def enter(self, key: str) -> None:
+        """Put the keyboard where a value is set, with what is there selected, so that typing replaces it."""
+        if key in self.whole.fields:
+            widget: QWidget = self.whole.fields[key]
+        else:
+            self.sheet.ensureWidgetVisible(self.sheet.controls[key])
+            widget = self.sheet.controls[key].entry()
+        widget.setFocus(Qt.FocusReason.TabFocusReason)
+        if isinstance(widget, QLineEdit):
+            widget.selectAll()
