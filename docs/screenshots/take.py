@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sys
 import tempfile
@@ -21,6 +22,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget  # noqa: E402
 from soft_lantern.app.desks.tune.compare_panel import DIVIDER  # noqa: E402
 from soft_lantern.app.main import make_application  # noqa: E402
 from soft_lantern.app.stage.stage_view import StageView  # noqa: E402
+from soft_lantern.app.widgets.look_picker import LookPicker  # noqa: E402
 from soft_lantern.app.window.window import MainWindow  # noqa: E402
 from soft_lantern.demo.project import write_demo  # noqa: E402
 
@@ -34,10 +36,10 @@ def main(folder: Path) -> None:
         for number, (name, take) in enumerate(PICTURES.items()):
             project = Path(home) / str(number) / "Mothlight Terraces"
             write_demo(project)
-            window = MainWindow(project)
+            window = MainWindow(project, only="Tune" if take is designers else None)
             window.resize(*SIZE)
             window.show()
-            settle(window.build.stage)
+            settle(window.stage())
             over = take(window)
             picture = window.grab()
             if over:
@@ -159,11 +161,46 @@ def variations(window: MainWindow) -> QWidget | None:
     return window.tune.variations
 
 
+def designers(window: MainWindow) -> QWidget | None:
+    tune(window)
+    window.commands.run("Make a copy of the scene to change")
+    window.tune.stage.picking.picked.emit("kettle", "body")
+    window.commands.run("Change the sky and light")
+    settle(window.tune.stage)
+    window.commands.run("Wear another look on this part")
+    QTest.qWait(4000)
+    picker = window.tune.findChild(LookPicker)
+    window.grab()
+    return picker
+
+
+def change_report(window: MainWindow) -> QWidget | None:
+    tune(window)
+    for parameter_id, value in (("roughness", 0.85), ("base", (0.03, 0.22, 0.3, 1.0))):
+        window.tune.value_commands.set_value(parameter_id, value)
+    window.tune.value_commands.show_changes()
+    QTest.qWait(4000)
+    return window.tune.value_commands.report
+
+
+def versions(window: MainWindow) -> QWidget | None:
+    """Another program makes a look another colour, and so does the window."""
+    tune(window)
+    path = window.session.folder / "instances" / "copper.json"
+    kept = json.loads(path.read_text())
+    path.write_text(json.dumps(kept | {"values": kept["values"] | {"base": [0.02, 0.2, 0.3, 1.0]}}))
+    window.tune.select("copper")
+    window.tune.value_commands.set_value("base", (0.6, 0.1, 0.05, 1.0))
+    window.offers.choose_outside(["instances/copper.json"])
+    QTest.qWait(4000)
+    return window.offers.dialog
+
+
 PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
     each.__name__.replace("_", "-"): each
     for each in (
         *(build, ports, recipes, node_help, snippet, notices, clip_view),
-        *(dress, colour, palettes, tune, compare, sweep, variations),
+        *(dress, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
     )
 }
 
