@@ -76,7 +76,7 @@ class MainWindow(QMainWindow):
         self.desk_name = ""
         self.desks = QStackedWidget()
         self._made: dict[str, Desk] = {}
-        self.project_commands = ProjectCommands(self.session, self, self._selected_looks)
+        self.project_commands = ProjectCommands(self.session, self, lambda: _selected_looks(self))
         self.header = Header(list(DESKS))
         self.banner = Banner()
         self.offers = Offers(self.session, self.worker, self.banner, self)
@@ -259,9 +259,6 @@ class MainWindow(QMainWindow):
         self.commands.actions["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         self.header.set_menu(self.commands.menu)
 
-    def _selected_looks(self) -> list[str]:
-        return self.tune.selection.instances if self.desk_name == "Tune" else []
-
     def _owner(self, name: str) -> Any:
         return self.desk(name) if name else self
 
@@ -314,6 +311,10 @@ def dropped_files(event: QDropEvent) -> list[Path]:
     """The files that are dragged."""
     data = event.mimeData()
     return [Path(url.toLocalFile()) for url in (data.urls() if data else [])]
+
+
+def _selected_looks(window: MainWindow) -> list[str]:
+    return window.tune.selection.instances if window.desk_name == "Tune" else []
 
 
 def _by_name(entry: tuple[str, str]) -> str:

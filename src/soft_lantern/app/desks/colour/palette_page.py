@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QPushButton,
@@ -18,12 +17,12 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.desks.colour.sprite_commands import SpriteCommands
 from soft_lantern.app.desks.colour.swap_cards import SwapCards
+from soft_lantern.app.desks.colour.swap_making import SwapMaking
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
-from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.formats.sprites import pixels_of, reencoded_sprites
 from soft_lantern.graph.document import Palette, Pick, Project, changed, new_id, with_records
@@ -86,26 +85,10 @@ class PalettePage(QWidget):
         self.sprite.setMinimumWidth(150)
         self.cards = SwapCards()
         self.words = quiet_label(wraps=True)
-        self.degrees = NumberField(60.0, -360, 360, 5, "°")
-        self.degrees.setAccessibleName("hue turn")
-        self.gradients = QComboBox()
-        self.gradients.setAccessibleName("gradient to map to")
-        self.aim = ColourButton((0.1, 0.2, 0.7, 1.0), alpha=False)
-        self.aim.setAccessibleName("colour to bring the ramp to")
+        self.making = SwapMaking()
         self.seed = QSpinBox()
         self.seed.setRange(0, 9999)
         self.seed.setAccessibleName("seed")
-        self.turn, self.map, self.bring = (
-            QPushButton("Turn hues by"),
-            QPushButton("Map to"),
-            QPushButton("Bring ramp to"),
-        )
-        self.how = QComboBox()
-        self.how.addItem("by lightness", False)
-        self.how.addItem("in order of luminance", True)
-        self.how.setAccessibleName("how colours are laid along the gradient")
-        self.reverse = QCheckBox("reversed")
-        self.bring.setToolTip("The selected colour and its shades, or all that are selected, the shading kept")
         self.pick = QPushButton("Pick for objects")
         self.pick.setToolTip("Each object that wears the pick gets one of these palettes by chance, by the seed")
         self.more = QToolButton()
@@ -126,9 +109,9 @@ class PalettePage(QWidget):
         self.grow.clicked.connect(lambda _: self.grow_to(self.side.value()))
         self.sprite.activated.connect(lambda _: self._show_cards())
         self.cards.chosen.connect(self.chosen)
-        self.turn.clicked.connect(lambda _: self._turn())
-        self.map.clicked.connect(lambda _: self._map())
-        self.bring.clicked.connect(lambda _: self._bring())
+        self.making.turn_wanted.connect(self._turn)
+        self.making.map_wanted.connect(self._map)
+        self.making.bring_wanted.connect(self._bring)
         self.pick.clicked.connect(lambda _: self.make_pick())
         self.more.clicked.connect(lambda _: self.sprites.menu().popup(below(self.more)))
         self.file.clicked.connect(lambda _: self.file_wanted.emit())
@@ -163,9 +146,7 @@ class PalettePage(QWidget):
         style = self.room.style()
         if style:
             style.polish(self.room)
-        held = sorted((each.name, each.id) for each in project.gradients.values())
-        fill(self.gradients, held, self.gradients.currentData() or (held[0][1] if held else ""))
-        self.map.setEnabled(bool(held))
+        self.making.show_gradients(sorted((each.name, each.id) for each in project.gradients.values()))
         sprites = [(texture.name, texture.id) for texture in sprites_of(project, palette_id)]
         shown = self.sprite.currentData()
         fill(self.sprite, sprites, shown if shown in [key for _, key in sprites] else sprites[0][1] if sprites else "")
@@ -242,24 +223,23 @@ class PalettePage(QWidget):
         self.session.apply("Make a palette", lambda project: with_records(project, made))
         self.chosen.emit(made.id)
 
-    def _turn(self) -> None:
-        self._generate("turned", lambda palette: hue_turned(palette, self.degrees.value, _locked(palette)))
+    def _turn(self, degrees: float) -> None:
+        self._generate("turned", lambda palette: hue_turned(palette, degrees, _locked(palette)))
 
-    def _map(self) -> None:
-        gradient = self.session.project.gradients.get(self.gradients.currentData() or "")
+    def _map(self, gradient_id: str, in_order: bool, reverse: bool) -> None:
+        gradient = self.session.project.gradients.get(gradient_id)
         if gradient:
-            in_order, reverse = bool(self.how.currentData()), self.reverse.isChecked()
             self._generate(
                 f"by {gradient.name}",
                 lambda palette: mapped(palette, gradient, _locked(palette), in_order=in_order, reverse=reverse),
             )
 
-    def _bring(self) -> None:
+    def _bring(self, wanted: Linear) -> None:
         """Bring a ramp to another colour: the selected cells, or all that are shades of the one."""
         palette, base = self.palette_, self.grid.at
         ramp = tuple(sorted(self.grid.selected)) if len(self.grid.selected) > 1 else shades_like(palette, base)
         ramp = tuple(place for place in ramp if place not in palette.locked)
-        self._generate("recoloured", lambda p: recoloured(p, ramp, base, self.aim.value))
+        self._generate("recoloured", lambda p: recoloured(p, ramp, base, wanted))
 
     def _edit_in_place(self) -> None:
         """Let the current cell get another colour where it is."""
@@ -314,8 +294,7 @@ class PalettePage(QWidget):
         top.addLayout(side, 2)
         column.addLayout(top, 2)
         column.addWidget(heading_label("Make one more palette for the same cells"))
-        column.addWidget(side_by_side(self.map, self.gradients, self.how, self.reverse))
-        column.addWidget(side_by_side(self.turn, self.degrees, self.bring, self.aim))
+        column.addWidget(self.making)
         column.addWidget(side_by_side(self.pick, plain_label("seed"), self.seed))
         column.addWidget(side_by_side(heading_label("Sprite"), self.sprite, self.more, self.file))
         column.addWidget(self.cards, 3)

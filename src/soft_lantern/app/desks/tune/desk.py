@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QMenu,
@@ -25,7 +24,7 @@ from soft_lantern.app.desks.tune.tree_panel import TreePanel
 from soft_lantern.app.desks.tune.value_commands import VALUE_COMMANDS, ValueCommands
 from soft_lantern.app.desks.tune.values_page import ValuesPage
 from soft_lantern.app.desks.tune.variation_dialog import VariationDialog
-from soft_lantern.app.desks.tune.worn_by import WornBy
+from soft_lantern.app.desks.tune.worn_by import WornBy, words_of_trying
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.pictures.portraits import Portraits
@@ -36,7 +35,6 @@ from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import ElidedLabel
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.search_popup import NamePicker
 from soft_lantern.app.widgets.whole_look import ENDS
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
@@ -160,14 +158,7 @@ class TuneDesk(Desk):
     def go_to_value(self) -> None:
         """Ask for a value by its name, and put the keyboard there."""
         self.tabs.setCurrentWidget(self.values_page)
-        picker = passing(NamePicker("Which value? Part of its name", self.values_page.named(), self))
-        picker.chosen.connect(self.values_page.enter)
-        picker.open_at(self.values_page.mapToGlobal(QPoint(-80, 20)))
-
-    def find_instances(self) -> None:
-        """Go to the field that finds instances."""
-        self.beside_tree.search.setFocus()
-        self.beside_tree.search.selectAll()
+        self.values_page.ask()
 
     def try_values(self) -> None:
         """Open the strip of pictures with other values, or put it away."""
@@ -237,14 +228,10 @@ class TuneDesk(Desk):
         scene = self.session.scene
         found = list(wearers(self.session.project, scene, set(shown))) if scene else []
         instance, material = self.selection.instance, self.selection.material
-        kin = material and worn_materials(self.session.project, self.session.scene_id)[material.id]
-        may_try = instance is not None and not found and bool(kin)
-        tried_on = instance.id if instance and may_try and self.tries_on else ""
+        kin = bool(material and worn_materials(self.session.project, self.session.scene_id)[material.id])
+        tried_on = instance.id if instance and kin and not found and self.tries_on else ""
         self.stage.modes.try_on(tried_on)
-        name = instance.name if instance else ""
-        self.stage.remark = f"Trying on {name}, which nothing wears; Ctrl+Alt+T shows what is worn" if tried_on else ""
-        if may_try and not tried_on:
-            self.stage.remark = f"What is worn. Ctrl+Alt+T tries {name} on"
+        self.stage.remark = words_of_trying(instance.name if instance and kin and not found else "", bool(tried_on))
         self.stage.update()
         unworn = "Worn by nothing here: tried on what wears its family" if tried_on else "Worn by nothing here"
         self.worn_by.show_wearers([(thing.id, thing.name, part) for thing, part in found], unworn)
@@ -320,7 +307,7 @@ TRYING: tuple[Command[TuneDesk], ...] = (
     _compares("Show the difference", "Ctrl+Shift+K", DIFFERENCE),
     Command("Keep a snapshot", lambda desk: desk.compare.keep_snapshot(), designers=True),
     Command("Go to a value", TuneDesk.go_to_value, "Ctrl+J", designers=True),
-    Command("Find instances", TuneDesk.find_instances, "Ctrl+Shift+F", designers=True, anywhere=True),
+    Command("Find instances", lambda desk: desk.beside_tree.find(), "Ctrl+Shift+F", designers=True, anywhere=True),
 )
 IN_THE_SCENE: tuple[Command[TuneDesk], ...] = (
     *through(OBJECTS, lambda desk: desk.scene_tab.objects),

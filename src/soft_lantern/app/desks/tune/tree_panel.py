@@ -38,3 +38,8 @@ class TreePanel(QWidget):
         column.addWidget(tree, 1)
         column.addWidget(self.add_button)
         column.addLayout(second)
+
+    def find(self) -> None:
+        """Go to the field that finds instances."""
+        self.search.setFocus()
+        self.search.selectAll()

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from soft_lantern.app.desks.tune.parameter_sheet import ParameterSheet
 from soft_lantern.app.widgets.buttons import tool_button
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.search_popup import NamePicker
 from soft_lantern.app.widgets.whole_look import WholeLook
 
 
@@ -33,6 +35,12 @@ class ValuesPage(QWidget):
         column.addLayout(row)
         column.addWidget(self.sheet, 1)
         column.addWidget(self.whole)
+
+    def ask(self) -> None:
+        """Ask for a value by its name, and put the keyboard there."""
+        picker = passing(NamePicker("Which value? Part of its name", self.named(), self))
+        picker.chosen.connect(self.enter)
+        picker.open_at(self.mapToGlobal(QPoint(-80, 20)))
 
     def named(self) -> list[tuple[str, str]]:
         """What there is to set, by a key and its name."""

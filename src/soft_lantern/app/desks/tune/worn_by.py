@@ -13,6 +13,15 @@ MOST = 12
 """Parts that are named; the rest is counted."""
 
 
+def words_of_trying(name: str, tried: bool) -> str:
+    """What the stage says of a look that nothing wears but its family could; "" where there is none."""
+    if not name:
+        return ""
+    if tried:
+        return f"Trying on {name}, which nothing wears; Ctrl+Alt+T shows what is worn"
+    return f"What is worn. Ctrl+Alt+T tries {name} on"
+
+
 class WornBy(QWidget):
     """`part_chosen` tells an object's id and a part's name, "" for the whole."""
 
