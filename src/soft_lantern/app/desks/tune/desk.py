@@ -307,7 +307,7 @@ TRYING: tuple[Command[TuneDesk], ...] = (
     _compares("Show the difference", "Ctrl+Shift+K", DIFFERENCE),
     Command("Keep a snapshot", lambda desk: desk.compare.keep_snapshot(), designers=True),
     Command("Go to a value", TuneDesk.go_to_value, "Ctrl+J", designers=True),
-    Command("Find instances", lambda desk: desk.beside_tree.find(), "Ctrl+Shift+F", designers=True, anywhere=True),
+    Command("Find instances", lambda desk: desk.beside_tree.seek(), "Ctrl+Shift+F", designers=True, anywhere=True),
 )
 IN_THE_SCENE: tuple[Command[TuneDesk], ...] = (
     *through(OBJECTS, lambda desk: desk.scene_tab.objects),

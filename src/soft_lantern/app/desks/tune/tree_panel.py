@@ -39,7 +39,7 @@ class TreePanel(QWidget):
         column.addWidget(self.add_button)
         column.addLayout(second)
 
-    def find(self) -> None:
+    def seek(self) -> None:
         """Go to the field that finds instances."""
         self.search.setFocus()
         self.search.selectAll()
