@@ -26,6 +26,9 @@ from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.worker import Newest
 
+# As many processes as cores run the tests: each draws in software on one.
+os.environ.setdefault("LP_NUM_THREADS", "1")
+
 # The same examples every time, so that a red run is about the change; HYPOTHESIS_PROFILE=explore looks for new ones.
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.register_profile("explore", deadline=None, print_blob=True)
