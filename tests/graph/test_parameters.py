@@ -30,7 +30,7 @@ from soft_lantern.graph.document import (
     changed,
     with_records,
 )
-from soft_lantern.graph.instances.change_report import ASIDE, BACK, CONVERTED, OUTSIDE, effects
+from soft_lantern.graph.instances.change_report import ASIDE, BACK, CONVERTED, LOOKS, OUTSIDE, effects
 from soft_lantern.graph.instances.family import (
     Standing,
     clamped,
@@ -302,6 +302,11 @@ def test_a_parameter_taken_back_leaves_its_values_and_exposed_again_they_count(p
     back = put_material(gone, again)
     assert parameter_id == "spread" and look(back, "last_light").values["spread"] == 3.5  # type: ignore[union-attr]
     assert {e.kind for e in effects(gone, back, ramp.id)} == {BACK}
+    tuned = override(override(project, "pool_depths", "spread", 6.0), "amber_hour", "spread", 7.0)  # one new, one other
+    assert {(e.instance, e.kind, e.words) for e in effects(project, tuned, ramp.id)} == {
+        ("pool_depths", LOOKS, "it gets another Spread"),
+        ("amber_hour", LOOKS, "it gets another Spread"),
+    }
 
 
 def test_another_kind_converts_what_it_can_and_keeps_the_rest_aside(project: Project) -> None:

@@ -59,9 +59,9 @@ def _of_values(was: Material, now: Material, old: Instance, instance: Instance) 
 
         if counted and not counts:
             found.append(say(ASIDE, f"its value of {label} no longer counts, and is kept"))
-        elif counts and not counted:
+        elif counts and not counted and parameter_id in old.values:
             found.append(say(BACK, f"its value of {label} counts again"))
-        elif before and after and counts and old.values.get(parameter_id) != value:
+        elif before and after and counts and before.kind is not after.kind and old.values.get(parameter_id) != value:
             found.append(say(CONVERTED, f"its value of {label} is now a {after.kind.words}"))
         elif before and after and counts and outside(after, value) and not outside(before, value):
             found.append(say(OUTSIDE, f"{label} is {_shown(value)}, outside {limits_in_words(after)}"))
@@ -76,6 +76,8 @@ def _of_look(instance: Instance, old: Look | None, new: Look | None, was: Materi
         before = was.parameter(parameter.id)
         if before and value_of(old, before) != value_of(new, parameter):
             labels.append(parameter.label)
+    if old.shade != new.shade:
+        labels.append("hue, saturation or brightness")
     if labels:
         return [Effect(instance.id, "", LOOKS, f"it gets another {', '.join(labels)}")]
     return []
