@@ -7,14 +7,17 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QImage
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
+from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.stage.drops import LOOK_DRAG
+from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import Material
+from soft_lantern.render.staging import placed_parts
 
 LEFT, SHIFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 NONE = Qt.KeyboardModifier.NoModifier
@@ -40,6 +43,26 @@ def drag(widget: QWidget, start: QPointF, end: QPointF, modifier: Qt.KeyboardMod
 
 def click(widget: QWidget, at: QPointF) -> None:
     QTest.mouseClick(widget, LEFT, NONE, at.toPoint())
+
+
+def seen_at(stage: StageView, object_id: str, part: str = "") -> QPointF:
+    """A point of a stage where a part of an object is seen, or any of it."""
+    thing = stage.scene.object(object_id) if stage.scene else None
+    assert thing
+    for name, mesh, matrix in placed_parts(thing, stage.session.models[thing.asset]):
+        for point in mesh.positions[:: max(len(mesh.positions) // 80, 1)] if part in ("", name) else ():
+            at = stage.lens.place(matrix[:3, :3] @ point + matrix[:3, 3])
+            hit = stage.shown().looker(at)(0.0) if QRectF(stage.rect()).adjusted(8, 8, -8, -8).contains(at) else None
+            if hit and hit.key == (object_id, name):
+                return at
+    raise AssertionError(f"{part or object_id} is not seen")
+
+
+def drop_look(stage: StageView, look_id: str, at: QPointF, modifiers: Qt.KeyboardModifier = NONE) -> None:
+    """A look dragged from the tree and let go over a stage."""
+    data = QMimeData()
+    data.setData(LOOK_DRAG, look_id.encode())
+    stage.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, modifiers))
 
 
 def node_of(material: Material, node_type: str, nth: int = 0) -> str:

@@ -9,13 +9,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
-from by_hand import LEFT, NONE, Open, drag, middle_of, settled, tooth, until
-from soft_lantern.app.stage.drops import LOOK_DRAG
+from by_hand import LEFT, NONE, Open, drag, drop_look, middle_of, seen_at, settled, tooth, until
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.kettle import tea_kettle
@@ -25,7 +24,6 @@ from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.scenes import without_object
-from soft_lantern.render.staging import placed_parts
 from soft_lantern.values.colour import colour_from_hex
 
 RETURN, ESCAPE, TAB = Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab
@@ -91,12 +89,6 @@ class Hands:
         data.setUrls([QUrl.fromLocalFile(str(path))])
         self.window.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, NONE))
 
-    def drop_look(self, look_id: str, stage: StageView, at: QPointF) -> None:
-        self.count += 1
-        data = QMimeData()
-        data.setData(LOOK_DRAG, look_id.encode())
-        stage.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, NONE))
-
     def find(self, text: str, at: QPointF) -> None:
         """Rest over the canvas, type a name, take the first that is called so."""
         canvas = self.window.build.canvas
@@ -127,15 +119,8 @@ def by_dialog(monkeypatch: pytest.MonkeyPatch, path: Path) -> None:
 
 def on_stage(stage: StageView, part: str = "") -> QPointF:
     """A point of a stage where the first object is seen, or a part of it."""
-    thing = stage.scene.objects[0] if stage.scene else None
-    assert thing
-    for name, mesh, matrix in placed_parts(thing, stage.session.models[thing.asset]):
-        for point in mesh.positions[:: max(len(mesh.positions) // 80, 1)] if part in ("", name) else ():
-            at = stage.lens.place(matrix[:3, :3] @ point + matrix[:3, 3])
-            hit = stage.shown().looker(at)(0.0) if QRectF(stage.rect()).adjusted(8, 8, -8, -8).contains(at) else None
-            if hit and hit.key == (thing.id, name):
-                return at
-    raise AssertionError(f"{part or 'it'} is not seen")
+    assert stage.scene
+    return seen_at(stage, stage.scene.objects[0].id, part)
 
 
 def imported(hands: Hands) -> MainWindow:
@@ -188,12 +173,15 @@ def test_a_height_ramp_on_an_imported_prop_with_two_instances(
         if by_mouse:
             hands.click_tree(material.id)
             hands.click(tune.beside_tree.add_button)
-            hands.drop_look(tune.selection.look_id, tune.stage, on_stage(tune.stage))
+            hands.count += 1
+            drop_look(tune.stage, tune.selection.look_id, on_stage(tune.stage))
             look_id = next(reversed(session.project.instances))
             until(lambda look_id=look_id: (session.scene and session.scene.objects[0].wears.get("post") == look_id)
                 or look_id in session.scene.objects[0].wears.values())  # fmt: skip
         else:
-            tune.select(material.id)
+            hands.press(Qt.Key.Key_F, modifiers=CTRL | SHIFT)
+            hands.press(material.name, RETURN)
+            assert tune.selection.look_id == material.id
             hands.press(Qt.Key.Key_N, modifiers=CTRL | SHIFT)
             look_id = tune.selection.look_id
             hands.press(Qt.Key.Key_W, modifiers=CTRL | ALT)
@@ -246,7 +234,6 @@ def test_see_through_water_over_a_bed(
     if by_mouse:
         choose(hands, objects.look_box, session.material.name)  # type: ignore[union-attr]
     else:
-        window.build.stage.modes.select(water)
         hands.press(Qt.Key.Key_W, modifiers=CTRL | ALT)
         hands.press(session.material.name, RETURN)  # type: ignore[union-attr]
     hands.press(Qt.Key.Key_Home)
@@ -311,7 +298,7 @@ def test_six_parts_get_six_looks_and_one_of_them_more_colour(
         hands.click(canvas, middle_of(canvas, node))
     else:
         hands.press(RETURN, "out", RETURN, "surface: base colour", RETURN)
-        window.build.canvas.select({node})
+        assert window.build.canvas.selected == {node}
     hands.press(Qt.Key.Key_E, modifiers=CTRL)
     assert session.material.parameters  # type: ignore[union-attr]
     hands.click(window.header.desk_buttons["Tune"]) if by_mouse else hands.press(Qt.Key.Key_3, modifiers=CTRL)

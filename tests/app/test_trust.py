@@ -370,7 +370,7 @@ def test_a_scene_whose_sun_throws_no_shadow_is_drawn_by_both(make: type[Renderer
     models, images = load_models(project, demo_folder)[0], load_images(project, demo_folder)[0]
     renderer = make()
     try:
-        for scene in project.scenes.values():
+        for scene in (project.scenes["moth_wall"], project.scenes["garden"]):
             for sky in ("missing panorama", scene.environment.sky):
                 lit = changed(scene, environment=changed(scene.environment, sky=sky))
                 camera = camera_for(lit.view, (48, 32))

@@ -7,17 +7,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QAction, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDialogButtonBox
 
-from by_hand import LEFT, NONE, SHIFT, Open, click, drag, pixels, settled, tooth, until
+from by_hand import LEFT, NONE, SHIFT, Open, click, drag, drop_look, pixels, seen_at, settled, tooth, until
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.panels.change_report import ChangeReport
 from soft_lantern.app.panels.scatter_dialog import ScatterDialog
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
-from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
 from soft_lantern.app.widgets.limits_dialog import LimitsDialog
@@ -31,7 +30,6 @@ from soft_lantern.graph.instances.family import all_values, value_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.sweeps import Spread, variations
 from soft_lantern.graph.instances.values import edited_instance, look
-from soft_lantern.render.staging import placed_parts
 from soft_lantern.values.kinds import Kind
 
 OK = QDialogButtonBox.StandardButton.Ok
@@ -46,17 +44,7 @@ def at_tea(window: MainWindow) -> MainWindow:
 
 
 def place_of(window: MainWindow, object_id: str, part: str) -> QPointF:
-    """A point of the tune stage where a part of an object is seen."""
-    stage = window.tune.stage
-    thing = stage.scene.object(object_id) if stage.scene else None
-    assert thing
-    ((_, mesh, matrix),) = [p for p in placed_parts(thing, window.session.models[thing.asset]) if p[0] == part]
-    for point in mesh.positions[:: max(len(mesh.positions) // 80, 1)]:
-        at = stage.lens.place(matrix[:3, :3] @ point + matrix[:3, 3])
-        hit = stage.shown().looker(at)(0.0) if QRectF(stage.rect()).adjusted(8, 8, -8, -8).contains(at) else None
-        if hit and hit.key == (object_id, part):
-            return at
-    raise AssertionError(f"{part} is not seen")
+    return seen_at(window.tune.stage, object_id, part)
 
 
 def other_side_is_still(stage: StageView) -> bool:
@@ -65,10 +53,7 @@ def other_side_is_still(stage: StageView) -> bool:
 
 
 def let_go(window: MainWindow, look_id: str, at: QPointF, modifiers: Qt.KeyboardModifier = NONE) -> None:
-    """A look dragged from the tree and let go over the stage."""
-    data = QMimeData()
-    data.setData(LOOK_DRAG, look_id.encode())
-    window.tune.stage.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, modifiers))
+    drop_look(window.tune.stage, look_id, at, modifiers)
 
 
 def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: Open) -> None:

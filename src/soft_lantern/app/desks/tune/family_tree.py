@@ -183,7 +183,9 @@ class FamilyTree(QTreeWidget):
             look_id = item.data(0, ID) or ""
             instance, pick = project.instances.get(look_id), project.picks.get(look_id)
             own = instance is not None and (not favourites or instance.favourite) and fits(instance)
-            own = own or (pick is not None and not favourites and named(f"{pick.name} pick"))
+            material = project.materials.get(look_id)
+            other = f"{pick.name} pick" if pick else material.name if material else ""
+            own = own or bool(other and not favourites and sought and named(other))
             if own:
                 self._hits.add(look_id)
             own = own or look_id == current
