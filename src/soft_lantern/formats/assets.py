@@ -5,36 +5,109 @@ from __future__ import annotations
 import os
 import secrets
 import shutil
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+
+import numpy as np
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.gltf import Document, files_beside, read_file, read_gltf
 from soft_lantern.formats.gltf_surfaces import Surfaces, surfaces_of
+from soft_lantern.formats.layer_files import read_layers, write_layers
 from soft_lantern.formats.obj import read_obj
-from soft_lantern.formats.places import check_plain, file_inside
-from soft_lantern.formats.project_folder import MESH_FOLDER
+from soft_lantern.formats.places import check_plain, file_inside, new_file
+from soft_lantern.formats.project_folder import LAYER_FOLDER, MESH_FOLDER
 from soft_lantern.graph.document import Asset, Project, changed, new_id
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.limits import MESH_BYTES
 from soft_lantern.progress import Progress, silent
-from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.carrying import carried
+from soft_lantern.scene.colour_layers import layered, own_layers
+from soft_lantern.scene.mesh import ColourLayer, Mesh, Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.refine import refined
 from soft_lantern.values.words import counted
 
+Layers = tuple[ColourLayer, ...]
 READABLE = (".gltf", ".glb", ".obj")
 
 
 def load_model(asset: Asset, folder: Path | None) -> Model:
-    """The model of an asset of the project in `folder`. Raises BadFile with what is wrong and where."""
+    """The model of an asset of the project in `folder`, with its colour layers.
+
+    Raises BadFile with what is wrong and where. Layers that cannot be read, or do not fit, are left out with a remark.
+    """
+    model = painted(bare_model(asset, folder), asset, folder)
+    return refined(model, asset.refine) if asset.refine and not asset.primitive else model
+
+
+def bare_model(asset: Asset, folder: Path | None) -> Model:
+    """The model as its file or primitive has it: what colour layers are painted onto. Raises BadFile."""
     if asset.primitive:
         return primitive(asset.primitive, asset.subdivision)
     if folder is None:
         raise BadFile(f"{asset.name} has no file")
-    model = read_model(file_inside(folder, asset.file, asset.name))
-    return refined(model, asset.refine) if asset.refine else model
+    return read_model(file_inside(folder, asset.file, asset.name))
+
+
+def painted(model: Model, asset: Asset, folder: Path | None) -> Model:
+    """A bare model with the colour layers of its asset, carried over where its mesh is another than was painted."""
+    if not asset.layers or folder is None:
+        return model
+    remarks = list(model.remarks)
+    try:
+        held = read_layers(file_inside(folder, asset.layers, asset.name))
+    except BadFile as error:
+        return replace(model, remarks=(*remarks, f"{asset.name} is shown without its colour layers: {error}"))
+    parts = []
+    for part in model.parts:
+        if part.name not in held:
+            parts.append(part)
+            continue
+        stood, layers = held.pop(part.name)
+        if not _as_painted(stood, part.mesh, layers):
+            found = [carried(layer, stood, part.mesh) for layer in layers]
+            layers, far = tuple(layer for layer, _ in found), max(away for _, away in found)
+            remarks.append(f"{part.name} has changed: its colours come from the nearest points, up to {far:.3g} m away")
+        parts.append(replace(part, mesh=layered(part.mesh, layers), layers=layers))
+    remarks += [f"{name} is gone from {asset.name}; the colours painted onto it are kept" for name in held]
+    return replace(model, parts=tuple(parts), remarks=tuple(remarks))
+
+
+def _as_painted(stood: Mesh, mesh: Mesh, layers: Layers) -> bool:
+    """Whether a mesh is the one that was painted, as far as the layers' domains tell."""
+    shared = all(layer.domain == "corner" for layer in layers) or np.array_equal(stood.positions, mesh.positions)
+    return shared and np.array_equal(stood.positions[stood.triangles], mesh.positions[mesh.triangles])
+
+
+def repainted(
+    asset: Asset, folder: Path, part: str, edit: Callable[[Mesh, Layers], Sequence[ColourLayer]]
+) -> tuple[Asset, Model]:
+    """The asset and its model after an edit of the colour layers of one part, written into a file of their own.
+
+    The edit gets the bare mesh and the layers there are: those painted, or the one its file brought. The old file
+    stays, so that it can be undone. Raises BadFile, and what the edit raises.
+    """
+    bare = bare_model(asset, folder)
+    before = painted(bare, asset, folder)
+    kept = {each.name: (mesh.mesh, each.layers) for each, mesh in zip(before.parts, bare.parts, strict=True)}
+    if part not in kept:
+        raise BadFile(f"{asset.name} has no part “{part}”")
+    mesh, layers = kept[part]
+    kept[part] = (mesh, tuple(edit(mesh, layers or own_layers(mesh))))
+    stem = as_identifier(asset.name, (), "mesh")[:60]
+    held = {name: each for name, each in kept.items() if each[1]}
+    if asset.layers and (folder / asset.layers).exists():  # of parts that are gone from the mesh
+        read = read_layers(file_inside(folder, asset.layers, asset.name))
+        held |= {name: each for name, each in read.items() if name not in kept}
+    file = ""
+    if held:
+        written = new_file(folder / LAYER_FOLDER, stem, ".glb", lambda draft: write_layers(draft, held))
+        file = written.relative_to(folder).as_posix()
+    after = changed(asset, layers=file)
+    return after, load_model(after, folder)
 
 
 def read_model(path: Path) -> Model:

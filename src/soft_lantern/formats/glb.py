@@ -16,7 +16,7 @@ import numpy.typing as npt
 from soft_lantern.formats.places import write_whole
 from soft_lantern.scene.mesh import Part
 
-FLOAT, UNSIGNED_INT = 5126, 5125
+FLOAT, UNSIGNED_INT, UNSIGNED_SHORT, UNSIGNED_BYTE = 5126, 5125, 5123, 5121
 VERTICES, INDICES = 34962, 34963
 TRIANGLES = 4
 _MAGIC, _VERSION = 0x46546C67, 2
@@ -25,7 +25,7 @@ _JSON, _BINARY = 0x4E4F534A, 0x004E4942
 
 def write_glb(path: Path, parts: list[Part]) -> None:
     """Write parts as one .glb file, each a node with a mesh of one primitive. Raises BadFile where the disk refuses."""
-    file = _File()
+    file = GlbFile()
     for part in parts:
         mesh = part.mesh
         attributes = {
@@ -45,7 +45,7 @@ def write_glb(path: Path, parts: list[Part]) -> None:
     write_whole(path, file.container())
 
 
-class _File:
+class GlbFile:
     """A file as it grows."""
 
     def __init__(self) -> None:
@@ -55,12 +55,31 @@ class _File:
         self.meshes: list[dict[str, Any]] = []
         self.nodes: list[dict[str, Any]] = []
 
-    def accessor(self, data: npt.NDArray[Any], kind: str, component: int, target: int, *, bounded: bool = False) -> int:
-        """The index of an accessor of some numbers, which join the binary data."""
+    def accessor(
+        self,
+        data: npt.NDArray[Any],
+        kind: str,
+        component: int,
+        target: int,
+        *,
+        bounded: bool = False,
+        normalized: bool = False,
+    ) -> int:
+        """The index of an accessor of some numbers, which join the binary data.
+
+        `normalized`: whole numbers that stand for 0 to 1. What an element takes is to be a multiple of 4 bytes.
+        """
         self.blob.extend(bytes(-len(self.blob) % 4))
         self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": data.nbytes, "target": target})
         self.blob.extend(data.tobytes())
-        made = {"bufferView": len(self.views) - 1, "componentType": component, "count": len(data), "type": kind}
+        made: dict[str, Any] = {
+            "bufferView": len(self.views) - 1,
+            "componentType": component,
+            "count": len(data),
+            "type": kind,
+        }
+        if normalized:
+            made["normalized"] = True
         if bounded:
             made |= {"min": data.min(axis=0).tolist(), "max": data.max(axis=0).tolist()}
         self.accessors.append(made)

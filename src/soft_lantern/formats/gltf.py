@@ -118,6 +118,46 @@ class Document:
         """What a URI stands for: bytes in itself, or those of a file beside this one."""
         return _fetched(self.path, uri)
 
+    def numbers(self, index: int) -> npt.NDArray[Any]:
+        """What an accessor holds, (count, width); whole numbers that are normalised as floats."""
+        accessor = self.json["accessors"][index]
+        count, width = int(accessor["count"]), _WIDTHS[accessor["type"]]
+        most = MESH_NUMBERS if "bufferView" in accessor else _MOST_WITHOUT_DATA
+        if not 0 < count * width < most:
+            raise BadFile(f"{self.path.name}: accessor {index} says it holds {count} elements")
+        kind: np.dtype[Any] = np.dtype(_COMPONENTS[accessor["componentType"]]).newbyteorder("<")
+        if "bufferView" in accessor:
+            values = self._strided(accessor["bufferView"], accessor.get("byteOffset", 0), kind, count, width).copy()
+        else:
+            values = np.zeros((count, width), kind)
+        if "sparse" in accessor:
+            self._fill_sparse(values, accessor["sparse"], kind, width)
+        if accessor.get("normalized") and kind.kind != "f":
+            largest = float(np.iinfo(str(kind)).max)
+            return np.asarray(np.maximum(values.astype(np.float32) / largest, -1.0))
+        return values
+
+    def _fill_sparse(self, values: npt.NDArray[Any], sparse: dict[str, Any], kind: np.dtype[Any], width: int) -> None:
+        where, what, count = sparse["indices"], sparse["values"], int(sparse["count"])
+        place_kind = np.dtype(_COMPONENTS[where["componentType"]]).newbyteorder("<")
+        places = self._strided(where["bufferView"], where.get("byteOffset", 0), place_kind, count, 1).reshape(-1)
+        values[places] = self._strided(what["bufferView"], what.get("byteOffset", 0), kind, count, width)
+
+    def _strided(self, index: int, offset: int, kind: np.dtype[Any], count: int, width: int) -> npt.NDArray[Any]:
+        view = self.json["bufferViews"][index]
+        buffer = self.buffer(view["buffer"])
+        begins, packed = view.get("byteOffset", 0), kind.itemsize * width
+        start = begins + offset
+        stride = view.get("byteStride", packed)
+        if stride < packed:
+            raise BadFile(f"{self.path.name}: buffer view {index} has elements {stride} bytes apart that are longer")
+        end = start + stride * (count - 1) + packed
+        if min(start, offset, stride, count) < 0 or end > min(
+            len(buffer), view.get("byteOffset", 0) + view["byteLength"]
+        ):
+            raise BadFile(f"{self.path.name} is cut short: it needs {end} bytes of data and has {len(buffer)}")
+        return np.ndarray((count, width), kind, buffer, start, (stride, kind.itemsize))
+
 
 class _Reader:
     def __init__(self, file: Document, progress: Progress) -> None:
@@ -195,19 +235,19 @@ class _Reader:
 
     def _primitive(self, primitive: dict[str, Any], mode: int) -> Mesh:
         attributes = primitive["attributes"]
-        positions = self._accessor(attributes["POSITION"]).astype(np.float32)
+        positions = self.file.numbers(attributes["POSITION"]).astype(np.float32)
         if not np.isfinite(positions).all():
             raise BadFile(f"{self.path.name} has points that are not finite numbers")
         count = len(positions)
         order = (
-            self._accessor(primitive["indices"]).reshape(-1).astype(np.int64)
+            self.file.numbers(primitive["indices"]).reshape(-1).astype(np.int64)
             if "indices" in primitive
             else np.arange(count)
         )
         if len(order) and (order.min() < 0 or order.max() >= count):
             raise BadFile(f"{self.path.name} has a triangle with a corner that does not exist")
         read = ("NORMAL", "TANGENT", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0")
-        given = {name: self._accessor(attributes[name]) for name in read if name in attributes}
+        given = {name: self.file.numbers(attributes[name]) for name in read if name in attributes}
         for name, values in given.items():
             if len(values) != count:
                 raise BadFile(f"{self.path.name} has {count} points but {len(values)} of {name}")
@@ -230,45 +270,6 @@ class _Reader:
             given.get("TEXCOORD_1"),
             given.get("TANGENT") if "NORMAL" in given else None,
         )
-
-    def _accessor(self, index: int) -> npt.NDArray[Any]:
-        accessor = self.document["accessors"][index]
-        count, width = int(accessor["count"]), _WIDTHS[accessor["type"]]
-        most = MESH_NUMBERS if "bufferView" in accessor else _MOST_WITHOUT_DATA
-        if not 0 < count * width < most:
-            raise BadFile(f"{self.path.name}: accessor {index} says it holds {count} elements")
-        kind: np.dtype[Any] = np.dtype(_COMPONENTS[accessor["componentType"]]).newbyteorder("<")
-        if "bufferView" in accessor:
-            values = self._view(accessor["bufferView"], accessor.get("byteOffset", 0), kind, count, width).copy()
-        else:
-            values = np.zeros((count, width), kind)
-        if "sparse" in accessor:
-            self._fill_sparse(values, accessor["sparse"], kind, width)
-        if accessor.get("normalized") and kind.kind != "f":
-            largest = float(np.iinfo(str(kind)).max)
-            return np.asarray(np.maximum(values.astype(np.float32) / largest, -1.0))
-        return values
-
-    def _fill_sparse(self, values: npt.NDArray[Any], sparse: dict[str, Any], kind: np.dtype[Any], width: int) -> None:
-        where, what, count = sparse["indices"], sparse["values"], int(sparse["count"])
-        place_kind = np.dtype(_COMPONENTS[where["componentType"]]).newbyteorder("<")
-        places = self._view(where["bufferView"], where.get("byteOffset", 0), place_kind, count, 1).reshape(-1)
-        values[places] = self._view(what["bufferView"], what.get("byteOffset", 0), kind, count, width)
-
-    def _view(self, index: int, offset: int, kind: np.dtype[Any], count: int, width: int) -> npt.NDArray[Any]:
-        view = self.document["bufferViews"][index]
-        buffer = self.file.buffer(view["buffer"])
-        begins, packed = view.get("byteOffset", 0), kind.itemsize * width
-        start = begins + offset
-        stride = view.get("byteStride", packed)
-        if stride < packed:
-            raise BadFile(f"{self.path.name}: buffer view {index} has elements {stride} bytes apart that are longer")
-        end = start + stride * (count - 1) + packed
-        if min(start, offset, stride, count) < 0 or end > min(
-            len(buffer), view.get("byteOffset", 0) + view["byteLength"]
-        ):
-            raise BadFile(f"{self.path.name} is cut short: it needs {end} bytes of data and has {len(buffer)}")
-        return np.ndarray((count, width), kind, buffer, start, (stride, kind.itemsize))
 
 
 def _load(path: Path) -> tuple[dict[str, Any], bytes]:

@@ -26,6 +26,7 @@ from soft_lantern.limits import RECORD_BYTES, RECORDS
 
 MESH_FOLDER = "meshes"
 IMAGE_FOLDER = "images"
+LAYER_FOLDER = "layers"
 SAME_ID = "same-id"
 """The kind of notice for two files with one id; its `port` is the path of the copy."""
 KEEP_ALONE, TAKE_COPY = "Put copy aside", "Take the copy"

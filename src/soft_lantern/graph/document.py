@@ -256,7 +256,8 @@ class Pick(Record, frozen=True, kw_only=True):
 class Asset(Record, frozen=True, kw_only=True):
     """Something to put on the stage: a primitive made by code, or a mesh file inside the project folder.
 
-    `refine`: how often each triangle of a file is cut in four for the stage; the file stays as it is.
+    `refine`: how often each triangle of a file is cut in four for the stage; the file stays as it is. `layers`: the
+    file of the colour layers painted onto its parts.
     """
 
     id: str
@@ -265,6 +266,7 @@ class Asset(Record, frozen=True, kw_only=True):
     subdivision: int = 32
     file: str = ""
     refine: int = 0
+    layers: str = ""
 
 
 class StageObject(Record, frozen=True, kw_only=True):

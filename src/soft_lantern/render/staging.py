@@ -28,8 +28,15 @@ from soft_lantern.scene.transforms import Camera, placement
 from soft_lantern.values.images import Image
 
 LIT = "lit"
-SHOWABLE = (LIT, "base_colour", "metallic", "roughness", "normal", "occlusion", "emissive", "alpha", "specular_colour")
-"""What the stage can show: the lit surface, or one of its inputs alone."""
+OF_SURFACE = ("base_colour", "metallic", "roughness", "normal", "occlusion", "emissive", "alpha", "specular_colour")
+OF_MESH = ("vertex_colour", "vertex_alpha", "vertex_red", "vertex_green", "vertex_blue")
+SHOWABLE = (LIT, *OF_SURFACE, *OF_MESH)
+"""What the stage can show: the lit surface, one of its inputs alone, or the colours that meshes hold.
+
+Of those, alpha lets a checker through; a channel alone is grey.
+"""
+CHECK = 8.0
+"""Pixels along a field of the checker."""
 
 GREY = Material(id="", name="plain grey")
 
@@ -177,10 +184,24 @@ def _shown(lowered: Lowered, options: StageOptions) -> Expr:
         return join(lowered.surface["base_colour"], lowered.surface["alpha"])
     if options.show == LIT:
         return surface_model.lit(lowered.surface, shadowed=options.shadow)
+    if options.show in OF_MESH:
+        return _mesh_colour(options.show)
     value = lowered.surface[options.show]
     if options.show == "normal":
         value = value * 0.5 + 0.5
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
+
+
+def _mesh_colour(show: str) -> Expr:
+    held = surface_input("vertex_color")
+    if show == "vertex_colour":
+        return join(held.xyz, 1.0)
+    if show == "vertex_alpha":
+        place = surface_input("pixel_place") / CHECK
+        odd = f.fract((f.floor(place.x) + f.floor(place.y)) * 0.5) * 2.0
+        return join(f.mix(f.splat(f.mix(const(0.1), const(0.4), odd), 3), held.xyz, f.saturate(held.w)), 1.0)
+    at = OF_MESH.index(show) - 2
+    return join(f.splat(swizzle(held, "xyz"[at]), 3), 1.0)
 
 
 _evened: weakref.WeakKeyDictionary[Image, Image] = weakref.WeakKeyDictionary()

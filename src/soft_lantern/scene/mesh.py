@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import functools
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +15,9 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float32]
 Indices = npt.NDArray[np.uint32]
 Matrix = npt.NDArray[np.float64]
+Domain = Literal["vertex", "corner"]
+Precision = Literal["8 bit", "16 bit", "float"]
+Use = Literal["colour", "data"]
 BLOCK = 2048
 
 
@@ -96,16 +100,32 @@ class Mesh:
 
 
 @dataclass(frozen=True, eq=False)
+class ColourLayer:
+    """Linear RGBA at every vertex, (n, 4), or at every corner, (3·m, 4), already in its precision.
+
+    `use`: "data" are numbers that no reader is to take for a tint.
+    """
+
+    name: str
+    values: Floats
+    domain: Domain = "vertex"
+    precision: Precision = "8 bit"
+    use: Use = "colour"
+
+
+@dataclass(frozen=True, eq=False)
 class Part:
     """A named mesh with its place in the model, a 4×4 matrix for column vectors.
 
-    `surface`: which of its file's materials it wears there, counted from 0; None where it has none.
+    `surface`: which of its file's materials it wears there, counted from 0; None where it has none. `layers`: the
+    colours that were painted onto it, of which the mesh shows the first.
     """
 
     name: str
     mesh: Mesh
     transform: Matrix = field(default_factory=lambda: np.eye(4))
     surface: int | None = None
+    layers: tuple[ColourLayer, ...] = ()
 
     @functools.cached_property
     def placed(self) -> Mesh:

@@ -148,6 +148,7 @@ def test_a_pinned_picture_is_flipped_against(dress: MainWindow) -> None:
 
 def test_the_sky_is_chosen_turned_and_loaded_and_the_sun_set(dress: MainWindow, tmp_path: Path) -> None:
     light = dress.dress.light
+    dress.commands.run("Light the scene")
     pictures = []
     for sky in ("clear noon", "night with lamps", "neutral grey"):
         light.sky.setCurrentIndex(light.sky.findData(sky))

@@ -11,12 +11,15 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QSpinBox,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
+from soft_lantern.app.desks.dress.layer_panel import LayerPanel
+from soft_lantern.app.desks.dress.painting import Painting
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
@@ -25,6 +28,7 @@ from soft_lantern.app.pictures.look_choice import choose_worn
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.focus import enter
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, tip
 from soft_lantern.app.work.mishaps import each_by_itself
@@ -33,6 +37,8 @@ from soft_lantern.graph.document import Asset, StageObject, changed, with_record
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.primitives import FINEST
 
+TASKS = ("Place", "Paint", "Light")
+"""What the right column may be for; nothing else is in the way."""
 MOST_REFINED = 5
 PRIMITIVE_DETAIL = "How finely the primitive is divided"
 FILE_DETAIL = "How often each triangle is cut in four, for the stage alone; the file stays as it is"
@@ -51,6 +57,9 @@ class DressDesk(Desk):
         self.panel = ObjectPanel(session, with_parts=False)
         self.parts = PartsTable(session)
         self.light = EnvironmentPanel(session)
+        self.layers = LayerPanel()
+        self.painting = Painting(session, self._painted, self)
+        self.tabs = QTabWidget()
         self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
         self.detail = QSpinBox()
         self.detail.setAccessibleName("detail")
@@ -67,10 +76,23 @@ class DressDesk(Desk):
         self.parts.look_wanted.connect(
             lambda part, at: choose_worn(session, worker, self.parts.object_id, part, self, at)
         )
+        layers, painting = self.layers, self.painting
+        layers.add_wanted.connect(painting.add)
+        layers.duplicate_wanted.connect(painting.duplicate)
+        layers.remove_wanted.connect(painting.remove)
+        layers.move_wanted.connect(painting.move)
+        layers.rename_wanted.connect(painting.rename)
+        layers.convert_wanted.connect(painting.convert)
+        layers.flat_wanted.connect(painting.fill_flat)
+        layers.height_wanted.connect(painting.fill_by_height)
+        layers.wire_wanted.connect(painting.fill_by_wire)
+        layers.shape_wanted.connect(painting.fill_by_shape)
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
-        session.changed.connect(WhenSeen(self, self.refresh))
+        catch_up = WhenSeen(self, self.refresh)
+        session.changed.connect(catch_up)
+        session.models_changed.connect(catch_up)
         each_by_itself(self.refresh)
 
     def select(self, object_id: str, part: str = "") -> None:
@@ -82,6 +104,7 @@ class DressDesk(Desk):
 
     def _mark(self, object_id: str, part: str) -> None:
         self.stage.modes.select(object_id, part)
+        self._show_layers()
         self.stage.update()
 
     def refresh(self) -> None:
@@ -111,7 +134,18 @@ class DressDesk(Desk):
             self.detail.setRange(low, high)
             self.detail.setValue(value)
             self.detail.setToolTip(tip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL))
+        self._show_layers()
         self._filling = False
+
+    def _show_layers(self) -> None:
+        painting = self.painting
+        part = painting.part()
+        name = part.name if part else ""
+        self.layers.show_layers(painting.layers(), painting.heights(), painting.wires(), name)
+
+    def _painted(self) -> tuple[str, str]:
+        sight = self.stage.modes.sight
+        return sight.selected, sight.part
 
     def _chosen(self, item: QListWidgetItem | None) -> None:
         if not self._filling and item:
@@ -147,28 +181,47 @@ class DressDesk(Desk):
         return panel
 
     def _right(self) -> QWidget:
+        switches, fine = QHBoxLayout(), QHBoxLayout()
+        for row, widgets in ((switches, (self.casts, self.receives)), (fine, (self.detail_label, self.detail))):
+            for widget in widgets:
+                row.addWidget(widget)
+            row.addStretch(1)
+        place, paint, light = (QWidget() for _ in range(3))
+        for page, held in (
+            (place, (self.panel, switches, fine, heading_label("Parts"), self.parts)),
+            (paint, (self.layers,)),
+            (light, (self.light,)),
+        ):
+            column = QVBoxLayout(page)
+            column.setContentsMargins(0, 8, 0, 0)
+            for each in held:
+                column.addLayout(each) if isinstance(each, QHBoxLayout) else column.addWidget(each)
+            if page is not place:
+                column.addStretch(1)
+            self.tabs.addTab(page, TASKS[self.tabs.count()])
         panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(4, 10, 10, 10)
-        column.addWidget(self.panel)
-        switches = QHBoxLayout()
-        for widget in (self.casts, self.receives):
-            switches.addWidget(widget)
-        switches.addStretch(1)
-        column.addLayout(switches)
-        fine = QHBoxLayout()
-        fine.addWidget(self.detail_label)
-        fine.addWidget(self.detail)
-        fine.addStretch(1)
-        column.addLayout(fine)
-        column.addWidget(heading_label("Parts"))
-        column.addWidget(self.parts, 1)
-        column.addWidget(heading_label("Light"))
-        column.addWidget(self.light)
+        outside = QVBoxLayout(panel)
+        outside.setContentsMargins(4, 10, 10, 10)
+        outside.addWidget(self.tabs)
         return panel
+
+    def go_to(self, task: str) -> None:
+        """Show what one task needs: "Place", "Paint" or "Light"."""
+        self.tabs.setCurrentIndex(TASKS.index(task))
+        enter(self.tabs.currentWidget() or self.tabs)
+
+
+def _task(name: str, words: str) -> Command[DressDesk]:
+    return Command(words, lambda desk: desk.go_to(name), anywhere=True)
 
 
 DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
-    "Objects": through(OBJECTS, lambda desk: desk.panel),
+    "Objects": (
+        *through(OBJECTS, lambda desk: desk.panel),
+        _task("Place", "Place objects and dress their parts"),
+        _task("Paint", "Paint colours into the mesh"),
+        _task("Light", "Light the scene"),
+        Command("Add a colour layer", lambda desk: desk.painting.add(), hindered=lambda desk: desk.painting.missing()),
+    ),
     "Project": (Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),),
 }

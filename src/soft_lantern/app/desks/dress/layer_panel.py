@@ -1,0 +1,207 @@
+"""The colour layers of the selected part: which there are, what they hold, and what fills them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from soft_lantern.app.widgets.alone import show_alone
+from soft_lantern.app.widgets.buttons import below, tool_button
+from soft_lantern.app.widgets.choices import fill
+from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
+from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.scene.mesh import ColourLayer
+
+ABOUT = Qt.ItemDataRole.UserRole
+FLAT, HEIGHT, WIRE, SHAPE = range(4)
+WAYS = ("one colour", "by height", "what a node gives")
+SHAPES = {
+    "edges and hollows": "Red where the surface bends outward, green where it bends inward",
+    "place in bounds": "Red, green and blue from 0 at the lowest x, y and z to 1 at the highest",
+    "random per piece": "Three numbers by chance for each piece that hangs together",
+}
+"""What the mesh's own shape can fill a layer with."""
+CHANNELS = {"colour and alpha": "rgba", "colour alone": "rgb", "alpha": "a", "red": "r", "green": "g", "blue": "b"}
+DOMAINS = {"vertex": "vertices", "corner": "corners"}
+NONE = "This part has no colours of its own: what reads them gets white."
+
+
+class LayerPanel(QWidget):
+    """Shows layers; the signals tell what a person wants done with the one at a place."""
+
+    add_wanted = pyqtSignal()
+    duplicate_wanted = pyqtSignal(int)
+    remove_wanted = pyqtSignal(int)
+    move_wanted = pyqtSignal(int, int)
+    rename_wanted = pyqtSignal(int, str)
+    convert_wanted = pyqtSignal(int, str, str)
+    """A domain and a precision."""
+    flat_wanted = pyqtSignal(int, str, tuple)
+    """Channels, and a linear RGBA."""
+    height_wanted = pyqtSignal(int, str, float, float, tuple, tuple)
+    """Channels, the lowest and highest height in metres, and the colours there."""
+    wire_wanted = pyqtSignal(int, str, str)
+    """Channels, and "node.port" of what the part wears."""
+    shape_wanted = pyqtSignal(int, str, str)
+    """Channels, and one of SHAPES."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._filling = False
+        self._heights: tuple[float, float] | None = None
+        self.words = quiet_label(NONE, wraps=True)
+        self.give = tool_button("Give it a white layer", self.add_wanted.emit)
+        self.list = QListWidget()
+        self.list.setAccessibleName("colour layers")
+        self.list.setMaximumHeight(150)
+        self.about = quiet_label(wraps=True)
+        self.add = tool_button("Add", self.add_wanted.emit)
+        self.duplicate = tool_button("Duplicate", lambda: self.duplicate_wanted.emit(self.at))
+        self.remove = tool_button("Remove", lambda: self.remove_wanted.emit(self.at))
+        self.up = tool_button("Up", lambda: self.move_wanted.emit(self.at, -1))
+        self.down = tool_button("Down", lambda: self.move_wanted.emit(self.at, 1))
+        self.convert = tool_button("Convert…", lambda: self.convert_menu().popup(below(self.convert)))
+        self.up.setToolTip("The first layer is what the stage shows, and what glTF calls COLOR_0")
+        self.way, self.channels, self.wire = QComboBox(), QComboBox(), QComboBox()
+        self.way.addItems([*WAYS, *SHAPES])
+        self.way.setAccessibleName("what fills the layer")
+        for name, letters in CHANNELS.items():
+            self.channels.addItem(name, letters)
+        self.channels.setAccessibleName("channels that are filled")
+        self.wire.setAccessibleName("node that fills the layer")
+        self.colour, self.low_colour, self.high_colour = (ColourButton((1.0, 1.0, 1.0, 1.0)) for _ in range(3))
+        self.high_colour.show_value((1.0, 1.0, 1.0, 0.0))
+        self.low, self.high = NumberField(0.0, unit="m"), NumberField(1.0, unit="m")
+        for widget, name in (
+            *((self.colour, "colour to fill with"), (self.low, "from the height"), (self.high, "to the height")),
+            *((self.low_colour, "colour at the foot"), (self.high_colour, "colour at the top")),
+        ):
+            widget.setAccessibleName(name)
+        self.fill = tool_button("Fill", self._fill)
+        self.given = QStackedWidget()
+        ramp = QWidget()
+        rows = QVBoxLayout(ramp)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addWidget(side_by_side(plain_label("from"), self.low, self.low_colour, filled=True))
+        rows.addWidget(side_by_side(plain_label("to"), self.high, self.high_colour, filled=True))
+        self.of_shape = quiet_label(wraps=True)
+        for page in (self.colour, ramp, self.wire, self.of_shape):
+            self.given.addWidget(page)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.heading = heading_label()
+        column.addWidget(self.heading)
+        column.addWidget(self.words)
+        column.addWidget(self.give, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.list)
+        column.addWidget(self.about)
+        self.hands = side_by_side(self.add, self.duplicate, self.remove, self.up, self.down, self.convert)
+        self.filler = side_by_side(self.fill, self.channels, self.way)
+        column.addWidget(self.hands)
+        column.addWidget(self.filler)
+        column.addWidget(self.given)
+        self.way.currentIndexChanged.connect(self._show_way)
+        self.list.itemChanged.connect(self._renamed)
+        self.list.currentRowChanged.connect(lambda _: self._enable())
+        self.list.installEventFilter(self)
+        self.show_layers(None)
+
+    @property
+    def at(self) -> int:
+        """The place of the layer that is selected, −1 for none."""
+        return self.list.currentRow()
+
+    def show_layers(
+        self,
+        layers: Sequence[ColourLayer] | None,
+        heights: tuple[float, float] = (0.0, 1.0),
+        wires: Sequence[tuple[str, str]] = (),
+        name: str = "",
+    ) -> None:
+        """Show the layers of a part of that name, or that none is selected; its lowest and highest point; its nodes."""
+        self.heading.setText(f"Colours in the mesh of {name}" if name else "Colours in the mesh")
+        self.words.setText(NONE if layers is not None else "Click a part on the stage to see the colours it holds.")
+        self.setEnabled(layers is not None)
+        held = list(layers or ())
+        row = max(self.at, 0)
+        self._filling = True
+        self.list.clear()
+        for layer in held:
+            item = QListWidgetItem(layer.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            item.setData(ABOUT, f"{layer.precision} at its {DOMAINS[layer.domain]}, {len(layer.values):,} values")
+            self.list.addItem(item)
+        self.list.setCurrentRow(min(row, len(held) - 1))
+        self._filling = False
+        self.words.setVisible(not held)
+        self.give.setVisible(not held)
+        for widget in (self.list, self.about, self.hands, self.filler, self.given):
+            widget.setVisible(bool(held))
+        if heights != self._heights:  # what a person has typed stays while the part does
+            self._heights = heights
+            self.low.show_value(heights[0])
+            self.high.show_value(heights[1])
+        fill(self.wire, wires, self.wire.currentData() or (wires[0][1] if wires else ""))
+        self._enable()
+
+    def convert_menu(self) -> QMenu:
+        """Other ways to keep the selected layer."""
+        menu = passing(QMenu(self))
+        for domain, words in DOMAINS.items():
+            for precision in ("8 bit", "16 bit", "float"):
+                menu.addAction(
+                    f"{precision} at its {words}",
+                    lambda domain=domain, precision=precision: self.convert_wanted.emit(self.at, domain, precision),
+                )
+        return menu
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Delete and self.list.hasFocus() and self.at >= 0:
+            self.remove_wanted.emit(self.at)
+        else:
+            super().keyPressEvent(event)
+
+    def _fill(self) -> None:
+        channels, way = str(self.channels.currentData()), self.way.currentIndex()
+        if way == FLAT:
+            self.flat_wanted.emit(self.at, channels, tuple(self.colour.value))
+        elif way == HEIGHT:
+            ends = tuple(self.low_colour.value), tuple(self.high_colour.value)
+            self.height_wanted.emit(self.at, channels, self.low.value, self.high.value, *ends)
+        elif way >= SHAPE:
+            self.shape_wanted.emit(self.at, channels, self.way.currentText())
+        else:
+            self.wire_wanted.emit(self.at, channels, str(self.wire.currentData() or ""))
+
+    def _show_way(self, way: int) -> None:
+        self.given.setCurrentIndex(min(way, SHAPE))
+        self.of_shape.setText(SHAPES.get(self.way.currentText(), ""))
+
+    def _renamed(self, item: QListWidgetItem) -> None:
+        if not self._filling:
+            self.rename_wanted.emit(self.list.row(item), item.text().strip())
+
+    def _enable(self) -> None:
+        at, last, item = self.at, self.list.count() - 1, self.list.currentItem()
+        first = "; the first is drawn, and is COLOR_0 of glTF" if at == 0 else ""
+        self.about.setText(f"{item.data(ABOUT)}{first}" if item else "")
+        self.up.setEnabled(at > 0)
+        self.down.setEnabled(0 <= at < last)
+
+
+if __name__ == "__main__":
+    show_alone(LayerPanel)

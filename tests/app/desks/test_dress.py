@@ -1,0 +1,209 @@
+"""The Dress desk by hand: colours that are put into meshes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMessageBox
+
+from by_hand import LEFT, Open, click, seen_at, settled, until
+from soft_lantern.app.desks.dress import painting
+from soft_lantern.app.desks.dress.layer_panel import FLAT, HEIGHT, WIRE
+from soft_lantern.app.session.imports import import_mesh
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.demo.meshes import garden_urn
+from soft_lantern.formats.glb import write_glb
+from soft_lantern.formats.saving import save_project
+from soft_lantern.graph.authoring import Authoring
+from soft_lantern.graph.document import Project
+from soft_lantern.scene.mesh import Part
+from soft_lantern.scene.refine import halved
+
+
+@pytest.fixture
+def urn(open_window: Open, tmp_path: Path) -> MainWindow:
+    """An urn that brings no colours, in a material that shows its vertex colours and is see-through where they are."""
+    m = Authoring("Painted")
+    held = m.add("vertex_colour")
+    height = m.add("position", space="object").into("separate").y
+    m.add("multiply", name="Half the height", a=height, b=0.5)
+    m.add("unlit_surface", colour=held, alpha_mode="blend")
+    save_project(m.into_project(Project(name="Urn")), tmp_path / "urn")
+    bare = [replace(part, mesh=replace(part.mesh, has_colours=False)) for part in garden_urn()]
+    write_glb(tmp_path / "vase.glb", bare)
+    window = open_window(tmp_path / "urn")
+    import_mesh(window.session, tmp_path / "vase.glb")
+    until(lambda: window.session.scene and window.session.scene.objects and not window.session.loading)
+    window.go_to_desk("Dress")
+    window.commands.run("Paint colours into the mesh")
+    window.session.frame_all()
+    window.session.dress_part(window.session.scene.objects[0].id, "", "painted")  # type: ignore[union-attr]
+    return window
+
+
+def part_of(window: MainWindow, name: str) -> Part:
+    (asset,) = window.session.project.assets
+    return next(part for part in window.session.models[asset].parts if part.name == name)
+
+
+def done(window: MainWindow) -> None:
+    """Wait until what was asked for beside the window is there."""
+    until(lambda: not window.status.task_bar.tasks and not window.session.loading)
+    settled(window, "dress")
+
+
+def filling(window: MainWindow, way: int, channels: str) -> None:
+    panel = window.dress.layers
+    panel.way.setCurrentIndex(way)
+    panel.channels.setCurrentIndex(panel.channels.findData(channels))
+    QTest.mouseClick(panel.fill, LEFT)
+    done(window)
+
+
+def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: MainWindow, open_window: Open) -> None:
+    desk, session = urn.dress, urn.session
+    (thing,) = session.scene.objects  # type: ignore[union-attr]
+    name = max(session.models[thing.asset].parts, key=lambda part: len(part.mesh.positions)).name
+    click(desk.stage, seen_at(desk.stage, thing.id, name))
+    until(lambda: desk.stage.modes.sight.part == name)
+    panel = desk.layers
+    assert panel.words.isVisible() and panel.give.isVisible() and not panel.list.isVisible()
+    assert not part_of(urn, name).mesh.has_colours
+    QTest.mouseClick(panel.give, LEFT)
+    done(urn)
+    assert part_of(urn, name).mesh.has_colours and panel.list.count() == 1 and not panel.words.isVisible()
+    solid = settled(urn, "dress")
+    foot, top = desk.painting.heights()
+    assert (panel.low.value, panel.high.value) == (pytest.approx(foot), pytest.approx(top))
+    filling(urn, HEIGHT, "a")
+    layer = part_of(urn, name).layers[0]
+    placed = part_of(urn, name).placed.positions[:, 1]
+    wanted = np.round((1 - (placed - foot) / (top - foot)) * 255) / 255  # by hand: 1 at the foot, 0 at the top
+    assert np.abs(layer.values[:, 3] - wanted).max() < 1.01 / 255 and (layer.values[:, :3] == 1).all()
+    faded = settled(urn, "dress")
+    assert (faded != solid).any(axis=2).mean() > 0.02  # seen through in the same moment
+    desk.stage_bar.show_box.setCurrentIndex(desk.stage_bar.show_box.findData("vertex_alpha"))
+    checked = settled(urn, "dress")
+    assert (checked != faded).any(axis=2).mean() > 0.02
+    (asset,) = session.project.assets.values()
+    assert asset.layers.startswith("layers/") and session.save()
+    read = trimesh.load(session.folder / asset.layers, process=False)
+    others = np.concatenate([np.asarray(each.visual.vertex_colors) for each in read.geometry.values()])
+    assert (others == np.rint(layer.values * 255)).all()
+    kept = session.project
+    again = open_window(session.folder)
+    assert again.session.project == kept
+    until(lambda: not again.session.loading)
+    assert (part_of(again, name).layers[0].values == layer.values).all()
+    session.undo.undo()
+    done(urn)
+    assert (part_of(urn, name).layers[0].values == 1).all()
+    session.undo.undo()
+    done(urn)
+    assert not part_of(urn, name).mesh.has_colours and panel.give.isVisible()
+
+
+def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
+    urn: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    desk, session, panel = urn.dress, urn.session, urn.dress.layers
+    (thing,) = session.scene.objects  # type: ignore[union-attr]
+    name = session.models[thing.asset].parts[0].name
+    desk.select(thing.id, name)
+    panel.add_wanted.emit()
+    done(urn)
+    panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
+    filling(urn, WIRE, "r")
+    placed = part_of(urn, name).placed.positions[:, 1]
+    red = np.round(np.clip(placed * 0.5, 0, 1) * 255) / 255
+    assert np.abs(part_of(urn, name).layers[0].values[:, 0] - red).max() < 1.01 / 255
+    QTest.mouseClick(panel.duplicate, LEFT)
+    done(urn)
+    item = panel.list.item(1)
+    assert item and item.text() == "Colour 2"
+    item.setText("Edge wear")
+    done(urn)
+    panel.list.setCurrentRow(1)
+    panel.colour.show_value((0.2, 0.4, 0.6, 1.0))
+    filling(urn, FLAT, "rgb")
+    panel.list.setCurrentRow(1)
+    QTest.mouseClick(panel.up, LEFT)
+    done(urn)
+    layers = part_of(urn, name).layers
+    assert [layer.name for layer in layers] == ["Edge wear", "Colour"]
+    assert layers[0].values[0, :3] == pytest.approx((0.2, 0.4, 0.6), abs=0.5 / 255)
+    assert (part_of(urn, name).mesh.colours == layers[0].values).all()  # the first is the one that is drawn
+    panel.list.setCurrentRow(0)
+    panel.channels.setCurrentIndex(panel.channels.findData("g"))
+    for name_of_shape, bake in painting.BAKES.items():
+        filling(urn, panel.way.findText(name_of_shape), "g")
+        green = bake(part_of(urn, name).mesh)[:, 1]
+        assert np.abs(part_of(urn, name).layers[0].values[:, 1] - green).max() < 0.51 / 255
+    panel.list.setCurrentRow(1)
+    told: list[str] = []
+    answers = iter([QMessageBox.StandardButton.No, QMessageBox.StandardButton.Yes])
+    monkeypatch.setattr(painting, "asked", lambda over, text, *_: told.append(text) or next(answers))
+    panel.convert_wanted.emit(1, "corner", "float")  # loses nothing, so nothing is asked
+    done(urn)
+    before = part_of(urn, name).layers[1]
+    assert (before.domain, before.precision) == ("corner", "float") and not told
+    filling(urn, WIRE, "r")
+    for _ in range(2):
+        panel.convert_wanted.emit(1, "vertex", "8 bit")
+        done(urn)
+        if len(told) == 1:
+            assert part_of(urn, name).layers[1].precision == "float"
+    assert "Colour would change by up to 0.0" in told[0] and part_of(urn, name).layers[1].precision == "8 bit"
+    for _ in range(2):
+        panel.list.setCurrentRow(0)
+        panel.list.setFocus()
+        QTest.keyClick(panel.list, Qt.Key.Key_Delete)
+        done(urn)
+    assert not session.project.assets[thing.asset].layers and not part_of(urn, name).layers
+
+
+def test_layers_that_are_gone_or_do_not_fit_are_told_and_nothing_else_is_lost(urn: MainWindow) -> None:
+    desk, session, panel = urn.dress, urn.session, urn.dress.layers
+    (thing,) = session.scene.objects  # type: ignore[union-attr]
+    name = session.models[thing.asset].parts[0].name
+    desk.select(thing.id, name)
+    panel.add_wanted.emit()
+    done(urn)
+    (asset,) = session.project.assets.values()
+    (session.folder / asset.layers).unlink()
+    session.files.read_again(str(session.folder / asset.file))
+    until(lambda: any("without its colour layers" in n.text for n in session.notices))
+    assert part_of(urn, name).layers == () and session.project.assets[asset.id].layers == asset.layers
+    session.undo.undo()
+    done(urn)
+    assert not any("colour layers" in notice.text for notice in session.notices)
+    panel.wire_wanted.emit(0, "r", "nothing.out")
+    done(urn)
+    assert "gone" in urn.status.message.text() or "no numbers" in urn.status.message.text()
+
+
+def test_colours_are_carried_over_when_the_mesh_file_changes(urn: MainWindow) -> None:
+    desk, session, panel = urn.dress, urn.session, urn.dress.layers
+    (thing,) = session.scene.objects  # type: ignore[union-attr]
+    name = session.models[thing.asset].parts[0].name
+    desk.select(thing.id, name)
+    panel.add_wanted.emit()
+    done(urn)
+    panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
+    filling(urn, WIRE, "r")
+    asset = session.project.assets[thing.asset]
+    bare = [replace(part, mesh=halved(replace(part.mesh, has_colours=False))) for part in garden_urn()]
+    write_glb(session.folder / asset.file, bare)
+    session.files.read_again(str(session.folder / asset.file))
+    until(lambda: any("nearest points" in notice.text for notice in session.notices))
+    part = part_of(urn, name)
+    assert len(part.layers[0].values) == len(part.mesh.positions)
+    red = np.clip(part.placed.positions[:, 1] * 0.5, 0, 1)
+    assert np.abs(part.layers[0].values[:, 0] - red).max() < 2 / 255
+    assert session.project.assets[thing.asset] is asset  # what was painted is still there as it was
