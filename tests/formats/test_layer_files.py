@@ -11,9 +11,12 @@ import pytest
 import trimesh
 
 from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats.assets import read_model
+from soft_lantern.formats.glb import attribute_names, write_glb
+from soft_lantern.formats.gltf import Document
 from soft_lantern.formats.layer_files import read_layers, write_layers
-from soft_lantern.scene.colour_layers import in_precision, places
-from soft_lantern.scene.mesh import ColourLayer
+from soft_lantern.scene.colour_layers import at_corners, in_precision, places
+from soft_lantern.scene.mesh import ColourLayer, Part
 from soft_lantern.scene.primitives import primitive
 
 BALL, CUBE = (primitive(shape, 6).parts[0].mesh for shape in ("sphere", "cube"))
@@ -78,3 +81,24 @@ def test_a_damaged_file_is_refused_in_one_sentence(tmp_path: Path) -> None:
         read_layers(path)
     with pytest.raises(BadValue, match="has 3 values"):
         write_layers(path, {"ball": (BALL, [ColourLayer("Short", np.ones((3, 4), np.float32))])})
+
+
+def test_a_mesh_leaves_with_its_colours_as_glTF_has_them_and_data_under_names_of_their_own(tmp_path: Path) -> None:
+    """COLOR_n of the glTF 2.0 specification, section 3.7.2.1; by it, names that begin with _ are free for use."""
+    made = layers()
+    assert attribute_names(made) == ["_EDGE_WEAR", "COLOR_0", "_MOSS", "COLOR_1"]
+    assert attribute_names([made[0], made[0]]) == ["_EDGE_WEAR", "_EDGE_WEAR_2"]
+    path = tmp_path / "ball.glb"
+    write_glb(path, [Part("ball", BALL, layers=tuple(made))])
+    document = Document(path)
+    (primitive_,) = document.json["meshes"][0]["primitives"]
+    order = document.numbers(primitive_["indices"]).reshape(-1)
+    for name, layer in zip(attribute_names(made), made, strict=True):
+        assert (document.numbers(primitive_["attributes"][name])[order] == at_corners(layer, BALL)).all(), name
+    points = document.numbers(primitive_["attributes"]["POSITION"])[order]
+    assert (points == BALL.positions[BALL.triangles.reshape(-1)]).all()
+    (read,) = trimesh.load(path, process=False).geometry.values()
+    colours = np.asarray(read.visual.vertex_colors)[np.asarray(read.faces).reshape(-1)]
+    assert (colours == np.rint(at_corners(made[1], BALL) * 255)).all()
+    again = read_model(path).parts[0].mesh  # and by us: the first colour is the mesh's own
+    assert again.has_colours and (again.colours[again.triangles.reshape(-1)] == at_corners(made[1], BALL)).all()

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from soft_lantern.errors import BadFile
+from soft_lantern.formats.glb import attribute_names, write_glb
 from soft_lantern.formats.gltf import Document, files_beside, read_file, read_gltf
 from soft_lantern.formats.gltf_surfaces import Surfaces, surfaces_of
 from soft_lantern.formats.layer_files import read_layers, write_layers
@@ -74,6 +75,18 @@ def painted(model: Model, asset: Asset, folder: Path | None) -> Model:
         parts.append(replace(part, mesh=layered(part.mesh, layers), layers=layers))
     remarks += [f"{name} is gone from {asset.name}; the colours painted onto it are kept" for name in held]
     return replace(model, parts=tuple(parts), remarks=tuple(remarks))
+
+
+def write_painted(asset: Asset, folder: Path, target: Path) -> list[str]:
+    """Write an asset with its colour layers as one .glb file; what each attribute of a layer is called, part by part.
+
+    Its positions, normals, coordinates and colours alone; materials stay behind. Raises BadFile.
+    """
+    bare = bare_model(asset, folder)
+    shown = painted(bare, asset, folder)
+    parts = [replace(part, layers=each.layers) for part, each in zip(bare.parts, shown.parts, strict=True)]
+    write_glb(target, parts)
+    return [f"{part.name}: {name}" for part in parts for name in attribute_names(part.layers)]
 
 
 def _as_painted(stood: Mesh, mesh: Mesh, layers: Layers) -> bool:

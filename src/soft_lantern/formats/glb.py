@@ -5,8 +5,11 @@ Source: the glTF 2.0 specification, sections 3.6 (binary data), 3.7 (geometry) a
 
 from __future__ import annotations
 
+import itertools
 import json
+import re
 import struct
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,27 +17,42 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.formats.places import write_whole
-from soft_lantern.scene.mesh import Part
+from soft_lantern.scene.colour_layers import STEPS, by_vertex
+from soft_lantern.scene.mesh import ColourLayer, Floats, Part, Precision
 
 FLOAT, UNSIGNED_INT, UNSIGNED_SHORT, UNSIGNED_BYTE = 5126, 5125, 5123, 5121
 VERTICES, INDICES = 34962, 34963
 TRIANGLES = 4
+_COMPONENTS: dict[Precision, tuple[type[np.generic], int]] = {
+    "8 bit": (np.uint8, UNSIGNED_BYTE),
+    "16 bit": (np.uint16, UNSIGNED_SHORT),
+    "float": (np.float32, FLOAT),
+}
 _MAGIC, _VERSION = 0x46546C67, 2
 _JSON, _BINARY = 0x4E4F534A, 0x004E4942
 
 
-def write_glb(path: Path, parts: list[Part]) -> None:
-    """Write parts as one .glb file, each a node with a mesh of one primitive. Raises BadFile where the disk refuses."""
+def write_glb(path: Path, parts: Sequence[Part]) -> None:
+    """Write parts as one .glb file, each a node with a mesh of one primitive.
+
+    A part's mesh is the bare one where it has layers: those that are colours are COLOR_n, in their order; those that
+    are data are attributes of their own, `_NAME`, which no reader takes for a tint. Raises BadFile where the disk
+    refuses, BadValue where a layer does not fit.
+    """
     file = GlbFile()
     for part in parts:
-        mesh = part.mesh
+        mesh, values = by_vertex(part.mesh, part.layers)
         attributes = {
             "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
             "NORMAL": file.accessor(mesh.normals, "VEC3", FLOAT, VERTICES),
             "TEXCOORD_0": file.accessor(mesh.uvs, "VEC2", FLOAT, VERTICES),
         }
-        if mesh.has_colours:
+        if mesh.uv1s.any():
+            attributes["TEXCOORD_1"] = file.accessor(mesh.uv1s, "VEC2", FLOAT, VERTICES)
+        if mesh.has_colours and not part.layers:
             attributes["COLOR_0"] = file.accessor(mesh.colours, "VEC4", FLOAT, VERTICES)
+        for name, layer, held in zip(attribute_names(part.layers), part.layers, values, strict=True):
+            attributes[name] = file.layer(held, layer.precision)
         indices = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
         primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES}
         file.meshes.append({"name": part.name, "primitives": [primitive]})
@@ -43,6 +61,19 @@ def write_glb(path: Path, parts: list[Part]) -> None:
             node["matrix"] = part.transform.T.reshape(-1).tolist()
         file.nodes.append(node)
     write_whole(path, file.container())
+
+
+def attribute_names(layers: Sequence[ColourLayer]) -> list[str]:
+    """What each layer of a part is called among a primitive's attributes."""
+    found: list[str] = []
+    for layer in layers:
+        if layer.use == "colour":
+            found.append(f"COLOR_{sum(name.startswith('COLOR_') for name in found)}")
+        else:
+            stem = re.sub(r"[^A-Za-z0-9]+", "_", layer.name).strip("_").upper() or "LAYER"
+            taken = (f"_{stem}" if number == 1 else f"_{stem}_{number}" for number in itertools.count(1))
+            found.append(next(name for name in taken if name not in found))
+    return found
 
 
 class GlbFile:
@@ -84,6 +115,13 @@ class GlbFile:
             made |= {"min": data.min(axis=0).tolist(), "max": data.max(axis=0).tolist()}
         self.accessors.append(made)
         return len(self.accessors) - 1
+
+    def layer(self, values: Floats, precision: Precision) -> int:
+        """The index of an accessor of a colour layer's values, (n, 4), in its precision."""
+        kind, component = _COMPONENTS[precision]
+        whole = precision != "float"
+        data = np.rint(values.astype(np.float64) * STEPS[precision]) if whole else values
+        return self.accessor(np.ascontiguousarray(data, kind), "VEC4", component, VERTICES, normalized=whole)
 
     def container(self) -> bytes:
         """The file: a header, the JSON padded by spaces, the binary data padded by zeros."""

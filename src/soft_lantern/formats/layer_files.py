@@ -17,22 +17,15 @@ from soft_lantern.formats.glb import (
     FLOAT,
     INDICES,
     TRIANGLES,
-    UNSIGNED_BYTE,
     UNSIGNED_INT,
-    UNSIGNED_SHORT,
     VERTICES,
     GlbFile,
 )
 from soft_lantern.formats.gltf import Document
 from soft_lantern.formats.places import write_whole
-from soft_lantern.scene.colour_layers import STEPS, check, in_precision
+from soft_lantern.scene.colour_layers import check, in_precision
 from soft_lantern.scene.mesh import ColourLayer, Domain, Mesh, Precision, Use, mesh_from
 
-_COMPONENTS: dict[Precision, tuple[type[np.generic], int]] = {
-    "8 bit": (np.uint8, UNSIGNED_BYTE),
-    "16 bit": (np.uint16, UNSIGNED_SHORT),
-    "float": (np.float32, FLOAT),
-}
 DOMAINS: tuple[Domain, ...] = ("vertex", "corner")
 LAYERS = "layers"
 """The key of a mesh's extras under which its layers stand in order."""
@@ -95,14 +88,7 @@ def _primitive(file: GlbFile, mesh: Mesh, layers: Sequence[ColourLayer]) -> dict
     attributes = {"POSITION": file.accessor(np.ascontiguousarray(points), "VEC3", FLOAT, VERTICES, bounded=True)}
     for number, layer in enumerate(layers):
         check(layer, mesh)
-        kind, component = _COMPONENTS[layer.precision]
-        data = layer.values
-        if layer.precision != "float":
-            data = np.rint(data.astype(np.float64) * STEPS[layer.precision])
-        whole = layer.precision != "float"
-        attributes[f"COLOR_{number}"] = file.accessor(
-            np.ascontiguousarray(data, kind), "VEC4", component, VERTICES, normalized=whole
-        )
+        attributes[f"COLOR_{number}"] = file.layer(layer.values, layer.precision)
     primitive: dict[str, Any] = {"attributes": attributes, "mode": TRIANGLES}
     if not by_corner:
         primitive["indices"] = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
@@ -119,7 +105,7 @@ def _stood(document: Document, primitives: Mapping[str, dict[str, Any]]) -> Mesh
 
 def _layer(document: Document, primitives: Mapping[str, dict[str, Any]], told: dict[str, Any]) -> ColourLayer:
     domain, precision, use = told["domain"], told["precision"], told["use"]
-    if precision not in _COMPONENTS or use not in get_args(Use):
+    if precision not in get_args(Precision) or use not in get_args(Use):
         raise ValueError(f"a layer is “{precision}”, “{use}”")
     values = document.numbers(primitives[domain]["attributes"][f"COLOR_{int(told['set'])}"])
     if values.shape[1] != 4:

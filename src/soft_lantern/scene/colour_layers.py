@@ -82,31 +82,39 @@ def converted(
 
 
 def layered(mesh: Mesh, layers: Sequence[ColourLayer]) -> Mesh:
-    """The mesh as it is drawn: the first layer as its colours, white without one.
-
-    Where corners of one vertex hold different colours the vertex is split, so that each keeps its own. Raises BadValue.
-    """
+    """The mesh as it is drawn: the first layer as its colours, white without one. Raises BadValue."""
     if not layers:
         return replace(mesh, colours=np.ones((len(mesh.positions), 4), np.float32), has_colours=False)
-    check(layers[0], mesh)
-    if layers[0].domain == "vertex":
-        return replace(mesh, colours=layers[0].values, has_colours=True)
+    drawn, (colours,) = by_vertex(mesh, layers[:1])
+    return replace(drawn, colours=colours, has_colours=True)
+
+
+def by_vertex(mesh: Mesh, layers: Sequence[ColourLayer]) -> tuple[Mesh, list[Floats]]:
+    """A mesh each of whose vertices has one value of every layer, and those values, (n, 4) each.
+
+    Where corners of one vertex hold different values the vertex is split, so that each keeps its own. Raises BadValue.
+    """
+    for layer in layers:
+        check(layer, mesh)
+    if all(layer.domain == "vertex" for layer in layers):
+        return mesh, [layer.values for layer in layers]
     owners = mesh.triangles.reshape(-1)
-    held = np.column_stack([owners.astype(np.float64), layers[0].values])
-    kept, first, which = np.unique(held, axis=0, return_index=True, return_inverse=True)
+    of_corners = [layer.values for layer in layers if layer.domain == "corner"]
+    held = np.column_stack([owners.astype(np.float64), *of_corners])
+    _, first, which = np.unique(held, axis=0, return_index=True, return_inverse=True)
     rows = owners[first]
     given = mesh.given_tangents
-    return replace(
+    split = replace(
         mesh,
         positions=mesh.positions[rows],
         normals=mesh.normals[rows],
         uvs=mesh.uvs[rows],
         uv1s=mesh.uv1s[rows],
+        colours=mesh.colours[rows],
         given_tangents=None if given is None else given[rows],
-        colours=kept[:, 1:].astype(np.float32),
         triangles=which.reshape(-1, 3).astype(np.uint32),
-        has_colours=True,
     )
+    return split, [layer.values[rows if layer.domain == "vertex" else first] for layer in layers]
 
 
 def check(layer: ColourLayer, mesh: Mesh) -> None:

@@ -96,6 +96,12 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
     read = trimesh.load(session.folder / asset.layers, process=False)
     others = np.concatenate([np.asarray(each.visual.vertex_colors) for each in read.geometry.values()])
     assert (others == np.rint(layer.values * 255)).all()
+    desk.painting.export_to(asset, session.folder.parent / "out.glb")
+    done(urn)
+    assert f"{name}: COLOR_0" in urn.status.message.text()
+    left = trimesh.load(session.folder.parent / "out.glb", process=False)
+    sent = next(g for g in left.geometry.values() if len(g.vertices) == len(layer.values))
+    assert (np.asarray(sent.visual.vertex_colors) == np.rint(layer.values * 255)).all()  # exactly those numbers
     kept = session.project
     again = open_window(session.folder)
     assert again.session.project == kept

@@ -83,6 +83,8 @@ class DressDesk(Desk):
         layers.move_wanted.connect(painting.move)
         layers.rename_wanted.connect(painting.rename)
         layers.convert_wanted.connect(painting.convert)
+        layers.use_wanted.connect(painting.set_use)
+        layers.export_wanted.connect(painting.export)
         layers.flat_wanted.connect(painting.fill_flat)
         layers.height_wanted.connect(painting.fill_by_height)
         layers.wire_wanted.connect(painting.fill_by_wire)
@@ -221,7 +223,7 @@ DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
         _task("Place", "Place objects and dress their parts"),
         _task("Paint", "Paint colours into the mesh"),
         _task("Light", "Light the scene"),
-        Command("Add a colour layer", lambda desk: desk.painting.add(), hindered=lambda desk: desk.painting.missing()),
+        *through(PAINTING, lambda desk: desk.painting),
     ),
     "Project": (Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),),
 }

@@ -49,6 +49,9 @@ class LayerPanel(QWidget):
     rename_wanted = pyqtSignal(int, str)
     convert_wanted = pyqtSignal(int, str, str)
     """A domain and a precision."""
+    use_wanted = pyqtSignal(int, str)
+    """"colour" or "data"."""
+    export_wanted = pyqtSignal()
     flat_wanted = pyqtSignal(int, str, tuple)
     """Channels, and a linear RGBA."""
     height_wanted = pyqtSignal(int, str, float, float, tuple, tuple)
@@ -109,10 +112,16 @@ class LayerPanel(QWidget):
         column.addWidget(self.list)
         column.addWidget(self.about)
         self.hands = side_by_side(self.add, self.duplicate, self.remove, self.up, self.down, self.convert)
+        self.export = tool_button("Export mesh…", self.export_wanted.emit)
+        self.export.setToolTip(
+            "A .glb with its layers. glTF multiplies base colour by COLOR_0, so readers tint with the first colour; "
+            "layers kept as data leave as attributes of their own"
+        )
         self.filler = side_by_side(self.fill, self.channels, self.way)
         column.addWidget(self.hands)
         column.addWidget(self.filler)
         column.addWidget(self.given)
+        column.addWidget(self.export, 0, Qt.AlignmentFlag.AlignLeft)
         self.way.currentIndexChanged.connect(self._show_way)
         self.list.itemChanged.connect(self._renamed)
         self.list.currentRowChanged.connect(lambda _: self._enable())
@@ -142,13 +151,15 @@ class LayerPanel(QWidget):
         for layer in held:
             item = QListWidgetItem(layer.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-            item.setData(ABOUT, f"{layer.precision} at its {DOMAINS[layer.domain]}, {len(layer.values):,} values")
+            item.setData(
+                ABOUT, f"{layer.precision} at its {DOMAINS[layer.domain]}, {len(layer.values):,} values, {layer.use}"
+            )
             self.list.addItem(item)
         self.list.setCurrentRow(min(row, len(held) - 1))
         self._filling = False
         self.words.setVisible(not held)
         self.give.setVisible(not held)
-        for widget in (self.list, self.about, self.hands, self.filler, self.given):
+        for widget in (self.list, self.about, self.hands, self.filler, self.given, self.export):
             widget.setVisible(bool(held))
         if heights != self._heights:  # what a person has typed stays while the part does
             self._heights = heights
@@ -166,6 +177,9 @@ class LayerPanel(QWidget):
                     f"{precision} at its {words}",
                     lambda domain=domain, precision=precision: self.convert_wanted.emit(self.at, domain, precision),
                 )
+        menu.addSeparator()
+        menu.addAction("A colour: COLOR_n of glTF, which tints", lambda: self.use_wanted.emit(self.at, "colour"))
+        menu.addAction("Data: an attribute of its own, no tint", lambda: self.use_wanted.emit(self.at, "data"))
         return menu
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -197,7 +211,7 @@ class LayerPanel(QWidget):
 
     def _enable(self) -> None:
         at, last, item = self.at, self.list.count() - 1, self.list.currentItem()
-        first = "; the first is drawn, and is COLOR_0 of glTF" if at == 0 else ""
+        first = "; the first is drawn" if at == 0 else ""
         self.about.setText(f"{item.data(ABOUT)}{first}" if item else "")
         self.up.setEnabled(at > 0)
         self.down.setEnabled(0 <= at < last)

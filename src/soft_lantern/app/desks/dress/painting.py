@@ -4,24 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from soft_lantern.app.command import Command
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.bake.vertex_bakes import edges_and_hollows, place_in_bounds, random_per_piece
 from soft_lantern.errors import BadEdit
-from soft_lantern.formats.assets import Layers, repainted
+from soft_lantern.formats.assets import Layers, repainted, write_painted
 from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record, node_and_port
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import Look, look
 from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.render.staging import object_inputs
 from soft_lantern.render.vertex_fill import wire_at_vertices
 from soft_lantern.scene.colour_layers import Loss, converted, own_layers, white
 from soft_lantern.scene.filling import between, filled, mixed
-from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Model, Part, Precision
+from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Model, Part, Precision, Use
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.words import counted, first_numbered
 
@@ -131,6 +134,29 @@ class Painting(QObject):
         if name:
             self._each("Rename colour layer", at, lambda mesh, layer: replace(layer, name=name))
 
+    def set_use(self, at: int, use: Use) -> None:
+        """Say that a layer is a colour, or data that no reader is to take for a tint."""
+        self._each(f"Keep as {use}", at, lambda mesh, layer: replace(layer, use=use))
+
+    def export(self) -> None:
+        """Ask for a file and write the mesh there with its layers."""
+        thing = self.thing()
+        asset = self.session.project.assets.get(thing.asset) if thing else None
+        if asset:
+            wish = f"{as_identifier(asset.name, (), 'mesh')}.glb"
+            name, _ = QFileDialog.getSaveFileName(self.over, "Export the mesh with its layers", wish, "glTF (*.glb)")
+            if name:
+                self.export_to(asset, Path(name).with_suffix(".glb"))
+
+    def export_to(self, asset: Asset, target: Path) -> None:
+        """Write an asset with its layers as one file, and say what each layer is called in it."""
+        session, folder = self.session, self.session.folder
+
+        def tell(names: list[str]) -> None:
+            session.told.emit(f"Wrote {target.name} with {', '.join(names) or 'no layers'}; COLOR_0 tints base colour")
+
+        session.beside("Exporting a mesh", lambda _: write_painted(asset, folder, target), tell)
+
     def convert(self, at: int, domain: Domain, precision: Precision) -> None:
         """Keep a layer at vertices or corners, in another precision; where that loses something, say how much first."""
         part = self.part()
@@ -237,3 +263,9 @@ class Painting(QObject):
             f"{counted(len(layer.values), 'value')}. Convert it?"
         )
         return asked(self.over, text, yes | no, no) == yes
+
+
+PAINTING = (
+    Command("Add a colour layer", Painting.add, hindered=Painting.missing),
+    Command("Export the mesh with its colours", Painting.export, hindered=Painting.missing),
+)
