@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
-from soft_lantern.app.desks.dress.painting import Painting
+from soft_lantern.app.desks.dress.painting import PAINTING, Painting
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
