@@ -39,8 +39,6 @@ settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What takes longest begins first, so that no core waits for another at the end."""
     items.sort(key=lambda item: item.path.name != "test_campaigns.py")
-    gc.collect()
-    gc.freeze()  # what is there by now stays: looking for garbage after each window passes it over
 
 
 @pytest.fixture(scope="session")
