@@ -117,6 +117,25 @@ def dress(window: MainWindow) -> None:
     settle(window.dress.stage)
 
 
+def paint(window: MainWindow) -> None:
+    """The kettle's body, red at its foot and pale at its top."""
+    window.session.open_scene("tea_terrace")
+    window.go_to_desk("Dress")
+    window.dress.select("kettle", "body")
+    window.dress.go_to("Paint")
+    panel = window.dress.layers
+    panel.add_wanted.emit()
+    QTest.qWait(1500)
+    panel.way.setCurrentText("by height")
+    panel.low_colour.show_value((0.5, 0.05, 0.02, 1.0))
+    panel.high_colour.show_value((1.0, 0.8, 0.45, 1.0))
+    panel.fill.click()
+    box = window.dress.stage_bar.show_box
+    box.setCurrentIndex(box.findData("vertex_colour"))
+    QTest.qWait(1500)
+    settle(window.dress.stage)
+
+
 def colour(window: MainWindow) -> None:
     window.session.open_scene("two_nectars")
     window.go_to_desk("Colour")
@@ -200,7 +219,7 @@ PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
     each.__name__.replace("_", "-"): each
     for each in (
         *(build, ports, recipes, node_help, snippet, notices, clip_view),
-        *(dress, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
+        *(dress, paint, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
     )
 }
 

@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
 
-from by_hand import LEFT, Open, click, seen_at, settled, until
+from by_hand import LEFT, Open, click, drag, seen_at, settled, until
 from soft_lantern.app.desks.dress import painting
 from soft_lantern.app.desks.dress.layer_panel import FLAT, HEIGHT, WIRE
 from soft_lantern.app.session.imports import import_mesh
@@ -79,7 +79,7 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
     done(urn)
     assert part_of(urn, name).mesh.has_colours and panel.list.count() == 1 and not panel.words.isVisible()
     solid = settled(urn, "dress")
-    foot, top = desk.painting.heights()
+    foot, top = desk.painting.on.heights()
     assert (panel.low.value, panel.high.value) == (pytest.approx(foot), pytest.approx(top))
     filling(urn, HEIGHT, "a")
     layer = part_of(urn, name).layers[0]
@@ -213,3 +213,35 @@ def test_colours_are_carried_over_when_the_mesh_file_changes(urn: MainWindow) ->
     red = np.clip(part.placed.positions[:, 1] * 0.5, 0, 1)
     assert np.abs(part.layers[0].values[:, 0] - red).max() < 2 / 255
     assert session.project.assets[thing.asset] is asset  # what was painted is still there as it was
+
+
+def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: MainWindow) -> None:
+    desk, session, panel = urn.dress, urn.session, urn.dress.layers
+    (thing,) = session.scene.objects  # type: ignore[union-attr]
+    name = max(session.models[thing.asset].parts, key=lambda part: len(part.mesh.positions)).name
+    desk.select(thing.id, name)
+    panel.add_wanted.emit()
+    done(urn)
+    plain, steps = settled(urn, "dress"), session.undo.count
+    panel.ink.show_value((1.0, 0.0, 0.0, 1.0))
+    panel.radius.want(0.15)
+    QTest.mouseClick(panel.brush, LEFT)
+    assert desk.stage.modes.clicks == "paint" and desk.stage.handles() is None
+    at = QPointF(seen_at(desk.stage, thing.id, name).toPoint())
+    hit = desk.stage.shown().looker(at)(0.0)
+    assert hit and hit.key == (thing.id, name)
+    for _ in range(2):  # a second stroke begins before the first is written
+        drag(desk.stage, at, at + QPointF(12, 0))
+    done(urn)
+    assert session.undo.count == steps + 2
+    part = part_of(urn, name)
+    near = np.linalg.norm(part.placed.positions - hit.point, axis=1)
+    assert part.layers[0].values[near < 0.05, 1].max() < 0.05  # red alone is left
+    assert (part.layers[0].values[near > 1.0] == 1).all()
+    assert (settled(urn, "dress") != plain).any(axis=2).sum() > 40  # it is at the rim
+    for _ in range(2):
+        session.undo.undo()
+    done(urn)
+    assert (part_of(urn, name).layers[0].values == 1).all()
+    QTest.keyClick(desk.stage, Qt.Key.Key_Escape)
+    assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()

@@ -92,6 +92,21 @@ class DragHandle(Gesture):
             self.place(self.handles.thing.id, *found)
 
 
+class PaintStroke(Gesture):
+    """Draws the brush over the surface, from the press to the release."""
+
+    def __init__(self, start: QPointF, paint: Callable[[QPointF, bool], object]) -> None:
+        super().__init__(start)
+        self.paint = paint
+        paint(start, False)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.paint(event.position(), False)
+
+    def release(self, event: QMouseEvent) -> None:
+        self.paint(event.position(), True)
+
+
 class DragGauge(Gesture):
     """Puts the level gauge higher or lower."""
 

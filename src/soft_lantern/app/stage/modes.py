@@ -31,7 +31,7 @@ class StageModes(QObject):
         self.sight = Sight()
         self.handle_kind = "move"
         self.clicks = "pick"
-        """What clicks do: pick, probe, set the ends of the tape, or take a colour up ("drop")."""
+        """What clicks do: pick, probe, set the ends of the tape, take a colour up ("drop"), or paint."""
         self.tape: list[Matrix] = []
         self.pin: Matrix | None = None
         """The probed point."""

@@ -28,6 +28,8 @@ class Picking(QObject):
     """The point under the resting pointer as a buffer of one, or None."""
     dress_wanted = pyqtSignal(str, str, str)
     """Object id, part name or "" for the whole, and the look it is to wear."""
+    painted = pyqtSignal(object, bool)
+    """What the brush met there, or None, and whether it is the last of a stroke."""
     told = pyqtSignal(str)
 
     def __init__(self, modes: StageModes, pictures: ScenePictures, shown: Callable[[], Shown], parent: QObject) -> None:
@@ -64,6 +66,10 @@ class Picking(QObject):
                 self.probed.emit(hit, shown.point(hit, behind, at))
 
         self.under_pointer.find(shown, at, met, behind=modes.probing)
+
+    def paint(self, at: QPointF, *, last: bool) -> None:
+        """Tell what the brush meets at a point of the widget."""
+        self.under_pointer.find(self.shown(), at, lambda hit, _: self.painted.emit(hit, last), behind=False)
 
     def dress(self, at: QPointF, look_id: str, *, whole: bool) -> None:
         """Let the part under a point wear a look, or the whole object."""

@@ -22,7 +22,15 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.drops import is_look, look_dragged
 from soft_lantern.app.stage.gauge import Gauge
-from soft_lantern.app.stage.gestures import DragDivider, DragGauge, DragHandle, Gesture, LookRound, MoveCard
+from soft_lantern.app.stage.gestures import (
+    DragDivider,
+    DragGauge,
+    DragHandle,
+    Gesture,
+    LookRound,
+    MoveCard,
+    PaintStroke,
+)
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.modes import StageModes
 from soft_lantern.app.stage.picking import Picking
@@ -31,7 +39,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.plates import say
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.graph.document import Scene, StageObject, Vector, changed
+from soft_lantern.graph.document import Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.instances.picks import wears_family_of
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.words import counted
@@ -68,7 +76,7 @@ class StageView(QWidget):
         self.modes.seen.connect(self.request)
         self.modes.changed.connect(self._show_modes)
         self.modes.told.connect(session.told)
-        self.modes.turned.connect(self._turn_by)
+        self.modes.turned.connect(lambda by: session.set_view(_round(session.view, by)))
         self.picking.told.connect(session.told)
         self.picking.dress_wanted.connect(session.dress_part)
         self.comparison.changed.connect(self.request)
@@ -178,7 +186,7 @@ class StageView(QWidget):
     def handles(self) -> Handles | None:
         """The handle of the selected object."""
         thing, sight = self._selected_object(), self.modes.sight
-        free = thing and not sight.card and not self.session.scene_held
+        free = thing and not sight.card and not self.session.scene_held and self.modes.clicks != "paint"
         return Handles(self.modes.handle_kind, thing, self.lens) if thing and free else None
 
     def _selected_object(self) -> StageObject | None:
@@ -220,6 +228,8 @@ class StageView(QWidget):
             return MoveCard(at, card, self.modes.show_card)
         if left and self.comparison.grasps(at, self.width()):
             return DragDivider(at, lambda to: self.comparison.drag(to, self.width()))
+        if left and self.modes.clicks == "paint":
+            return PaintStroke(at, lambda to, last: self.picking.paint(to, last=last))
         gauge = self.gauge()
         if left and gauge and gauge.label(self.fontMetrics()).contains(at):
             return DragGauge(at, gauge, self.set_gauge)
@@ -246,10 +256,6 @@ class StageView(QWidget):
     def _come_nearer(self, factor: float) -> None:
         view = self.session.view
         self.session.set_view(changed(view, distance=min(max(view.distance * factor, 0.02), 5000)))
-
-    def _turn_by(self, degrees: float) -> None:
-        view = self.session.view
-        self.session.set_view(changed(view, yaw=(view.yaw + degrees) % 360))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -297,3 +303,8 @@ class StageView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.request()
+
+
+def _round(view: View, degrees: float) -> View:
+    """The view gone round what it looks at."""
+    return changed(view, yaw=(view.yaw + degrees) % 360)

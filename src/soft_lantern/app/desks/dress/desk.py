@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
+from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.desks.dress.painting import PAINTING, Painting
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
@@ -28,6 +29,7 @@ from soft_lantern.app.pictures.look_choice import choose_worn
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.focus import enter
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, tip
@@ -58,7 +60,7 @@ class DressDesk(Desk):
         self.parts = PartsTable(session)
         self.light = EnvironmentPanel(session)
         self.layers = LayerPanel()
-        self.painting = Painting(session, self._painted, self)
+        self.painting = Painting(PaintTarget(session, self._painted), self)
         self.tabs = QTabWidget()
         self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
         self.detail = QSpinBox()
@@ -83,6 +85,10 @@ class DressDesk(Desk):
         layers.move_wanted.connect(painting.move)
         layers.rename_wanted.connect(painting.rename)
         layers.convert_wanted.connect(painting.convert)
+        layers.brush_wanted.connect(self._hold_brush)
+        painting.shown.connect(self.stage.request)
+        self.stage.picking.painted.connect(self._paint)
+        self.stage.modes.changed.connect(lambda: layers.brush.setChecked(self.stage.modes.clicks == "paint"))
         layers.use_wanted.connect(painting.set_use)
         layers.export_wanted.connect(painting.export)
         layers.flat_wanted.connect(painting.fill_flat)
@@ -140,10 +146,16 @@ class DressDesk(Desk):
         self._filling = False
 
     def _show_layers(self) -> None:
-        painting = self.painting
-        part = painting.part()
-        name = part.name if part else ""
-        self.layers.show_layers(painting.layers(), painting.heights(), painting.wires(), name)
+        on = self.painting.on
+        part = on.part()
+        self.layers.show_layers(on.layers(), on.heights(), on.wires(), part.name if part else "")
+
+    def _hold_brush(self, on: bool) -> None:
+        if (self.stage.modes.clicks == "paint") is not on:
+            self.stage.modes.let_clicks("paint")
+
+    def _paint(self, hit: ObjectHit | None, last: bool) -> None:
+        self.painting.stroke_to(hit, self.layers.at, self.layers.held_brush(), last=last)
 
     def _painted(self) -> tuple[str, str]:
         sight = self.stage.modes.sight

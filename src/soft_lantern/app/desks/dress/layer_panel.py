@@ -23,6 +23,7 @@ from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.scene.brush import MODES, Brush, Mode
 from soft_lantern.scene.mesh import ColourLayer
 
 ABOUT = Qt.ItemDataRole.UserRole
@@ -52,6 +53,8 @@ class LayerPanel(QWidget):
     use_wanted = pyqtSignal(int, str)
     """"colour" or "data"."""
     export_wanted = pyqtSignal()
+    brush_wanted = pyqtSignal(bool)
+    """Whether the hand on the stage paints."""
     flat_wanted = pyqtSignal(int, str, tuple)
     """Channels, and a linear RGBA."""
     height_wanted = pyqtSignal(int, str, float, float, tuple, tuple)
@@ -93,6 +96,18 @@ class LayerPanel(QWidget):
             *((self.low_colour, "colour at the foot"), (self.high_colour, "colour at the top")),
         ):
             widget.setAccessibleName(name)
+        self.brush = tool_button("Brush", lambda: self.brush_wanted.emit(self.brush.isChecked()))
+        self.brush.setCheckable(True)
+        self.brush.setToolTip("Drag over the part on the stage to paint; the middle button still moves the view")
+        self.ink = ColourButton((0.1, 0.1, 0.1, 1.0))
+        self.ink.setAccessibleName("colour of the brush")
+        self.mode = QComboBox()
+        self.mode.addItems(MODES)
+        self.mode.setAccessibleName("what the brush does")
+        self.radius = NumberField(0.2, 1e-4, None, 0.02, "m")
+        self.hardness, self.strength = NumberField(0.5, 0.0, 1.0, 0.05), NumberField(1.0, 0.0, 1.0, 0.05)
+        for field, name in ((self.radius, "radius"), (self.hardness, "hardness"), (self.strength, "strength")):
+            field.setAccessibleName(f"{name} of the brush")
         self.fill = tool_button("Fill", self._fill)
         self.given = QStackedWidget()
         ramp = QWidget()
@@ -118,9 +133,17 @@ class LayerPanel(QWidget):
             "layers kept as data leave as attributes of their own"
         )
         self.filler = side_by_side(self.fill, self.channels, self.way)
+        self.brushes = QWidget()
+        lines = QVBoxLayout(self.brushes)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.addWidget(side_by_side(self.brush, self.mode, self.ink))
+        named = ((plain_label("radius"), self.radius), (plain_label("hardness"), self.hardness))
+        sizes = (*named, (plain_label("strength"), self.strength))
+        lines.addWidget(side_by_side(*(widget for pair in sizes for widget in pair), filled=True))
         column.addWidget(self.hands)
         column.addWidget(self.filler)
         column.addWidget(self.given)
+        column.addWidget(self.brushes)
         column.addWidget(self.export, 0, Qt.AlignmentFlag.AlignLeft)
         self.way.currentIndexChanged.connect(self._show_way)
         self.list.itemChanged.connect(self._renamed)
@@ -159,7 +182,7 @@ class LayerPanel(QWidget):
         self._filling = False
         self.words.setVisible(not held)
         self.give.setVisible(not held)
-        for widget in (self.list, self.about, self.hands, self.filler, self.given, self.export):
+        for widget in (self.list, self.about, self.hands, self.filler, self.given, self.brushes, self.export):
             widget.setVisible(bool(held))
         if heights != self._heights:  # what a person has typed stays while the part does
             self._heights = heights
@@ -167,6 +190,15 @@ class LayerPanel(QWidget):
             self.high.show_value(heights[1])
         fill(self.wire, wires, self.wire.currentData() or (wires[0][1] if wires else ""))
         self._enable()
+
+    def held_brush(self) -> Brush:
+        """The brush as it is set: its channels are those that are filled."""
+        mode: Mode = MODES[self.mode.currentIndex()]
+        red, green, blue, alpha = self.ink.value
+        return Brush(
+            *(self.radius.value, self.hardness.value, self.strength.value),
+            *(mode, (red, green, blue, alpha), str(self.channels.currentData())),
+        )
 
     def convert_menu(self) -> QMenu:
         """Other ways to keep the selected layer."""

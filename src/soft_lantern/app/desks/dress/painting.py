@@ -6,26 +6,26 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QObject
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from soft_lantern.app.command import Command
-from soft_lantern.app.session.session import Session
+from soft_lantern.app.desks.dress.paint_target import PaintTarget
+from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.bake.vertex_bakes import edges_and_hollows, place_in_bounds, random_per_piece
-from soft_lantern.errors import BadEdit
+from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.formats.assets import Layers, repainted, write_painted
-from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record, node_and_port
-from soft_lantern.graph.instances.picks import worn
-from soft_lantern.graph.instances.values import Look, look
-from soft_lantern.graph.kinds import label_of, output_kinds
+from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.render.staging import object_inputs
 from soft_lantern.render.vertex_fill import wire_at_vertices
-from soft_lantern.scene.colour_layers import Loss, converted, own_layers, white
+from soft_lantern.scene.brush import Brush, Stroke
+from soft_lantern.scene.colour_layers import Loss, converted, layered, white
 from soft_lantern.scene.filling import between, filled, mixed
 from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Model, Part, Precision, Use
-from soft_lantern.scene.transforms import camera_for
+from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.values.words import counted, first_numbered
 
 SEED = 1
@@ -40,59 +40,55 @@ Edit = Callable[[Mesh, Layers], Sequence[ColourLayer]]
 
 
 class Painting(QObject):
-    """Edits the layers of one part of an object, which `target` gives as they are now; asks over `over`."""
+    """Edits the layers of the part that `on` names; asks over `over`."""
 
-    def __init__(self, session: Session, target: Callable[[], tuple[str, str]], over: QWidget) -> None:
+    shown = pyqtSignal()
+    """The stage has something else to draw."""
+
+    def __init__(self, on: PaintTarget, over: QWidget) -> None:
         super().__init__(over)
-        self.session, self.target, self.over = session, target, over
+        self.session, self.on, self.over = on.session, on, over
+        self._stroke: Stroke | None = None
 
-    def thing(self) -> StageObject | None:
-        """The object whose part is painted."""
-        scene = self.session.scene
-        return scene.object(self.target()[0]) if scene else None
+    # The brush
 
-    def part(self) -> Part | None:
-        """The part that is painted: the one that is selected, or the only one there is."""
-        thing = self.thing()
-        model = self.session.models.get(thing.asset) if thing else None
-        parts = model.parts if model else ()
-        name = self.target()[1]
-        return next((p for p in parts if p.name == name), parts[0] if len(parts) == 1 else None)
+    def stroke_to(self, hit: ObjectHit | None, at: int, brush: Brush, *, last: bool) -> None:
+        """Take the brush on to what it met, on the part that is painted; after the last of a stroke it is an edit."""
+        thing, part = self.on.thing(), self.on.part()
+        if thing is None or part is None:
+            return
+        if self._stroke is None and hit is not None and hit.key == (thing.id, part.name):
+            self._begin(thing, part, at, brush)
+        if self._stroke is None:
+            return
+        if hit is not None and hit.key == (thing.id, part.name):
+            self._stroke.to((np.linalg.inv(placement(thing)) @ np.append(hit.point, 1.0))[:3])
+            self._preview(thing, part, at, self._stroke.painted())
+        if last:
+            made, self._stroke = self._stroke.painted(), None
+            self._each("Paint", at, lambda mesh, layer: made)
 
-    def missing(self) -> str:
-        """Why nothing can be painted, "" where it can."""
-        return "" if self.part() else "Select a part first"
+    def _begin(self, thing: StageObject, part: Part, at: int, brush: Brush) -> None:
+        layers = self.on.layers() or ()
+        if not 0 <= at < len(layers):
+            self.session.complain(BadEdit("select a layer to paint on first"))
+            return
+        points = part.placed.positions
+        if layers[at].domain == "corner":
+            points = points[part.placed.triangles.reshape(-1)]
+        try:
+            self._stroke = Stroke(brush, layers[at], points)
+        except BadValue as error:
+            self.session.complain(error)
 
-    def look(self) -> Look | None:
-        """What the part wears."""
-        thing, part = self.thing(), self.part()
-        return look(self.session.project, worn(self.session.project, thing, part.name)) if thing and part else None
-
-    def layers(self) -> Layers | None:
-        """The layers there are, those of the file counted; None where no part is selected."""
-        part = self.part()
-        return None if part is None else part.layers or own_layers(part.mesh)
-
-    def wires(self) -> list[tuple[str, str]]:
-        """What could fill a layer: every output of what the part wears, by its name."""
-        found = self.look()
-        if found is None:
-            return []
-        material = found.material
-        named = [
-            (f"{label_of(material, material.nodes[node_and_port(ref)[0]])}: {node_and_port(ref)[1]}", ref)
-            for ref, kind in output_kinds(material).items()
-            if not kind.is_read
-        ]
-        return sorted(named)
-
-    def heights(self) -> tuple[float, float]:
-        """The lowest and highest point of the part, in the model's own space."""
-        part = self.part()
-        if part is None:
-            return (0.0, 1.0)
-        low, high = part.placed.bounds
-        return float(low[1]), float(high[1])
+    def _preview(self, thing: StageObject, part: Part, at: int, layer: ColourLayer) -> None:
+        """Show the layer on the stage while the hand is down; the next stroke begins from it."""
+        model, layers = self.session.models[thing.asset], self.on.layers() or ()
+        held = (*layers[:at], layer, *layers[at + 1 :])
+        shown = replace(part, mesh=layered(part.mesh, [layer]), layers=held)
+        parts = tuple(shown if each.name == part.name else each for each in model.parts)
+        self.session.models[thing.asset] = replace(model, parts=parts)
+        self.shown.emit()
 
     # Layers as a whole
 
@@ -140,7 +136,7 @@ class Painting(QObject):
 
     def export(self) -> None:
         """Ask for a file and write the mesh there with its layers."""
-        thing = self.thing()
+        thing = self.on.thing()
         asset = self.session.project.assets.get(thing.asset) if thing else None
         if asset:
             wish = f"{as_identifier(asset.name, (), 'mesh')}.glb"
@@ -159,11 +155,11 @@ class Painting(QObject):
 
     def convert(self, at: int, domain: Domain, precision: Precision) -> None:
         """Keep a layer at vertices or corners, in another precision; where that loses something, say how much first."""
-        part = self.part()
-        layers = self.layers()
+        part = self.on.part()
+        layers = self.on.layers()
         if part is None or not layers or not 0 <= at < len(layers):
             return
-        session, thing = self.session, self.thing()
+        session, thing = self.session, self.on.thing()
         asset = session.project.assets.get(thing.asset) if thing else None
         lost: list[Loss] = []
 
@@ -191,7 +187,7 @@ class Painting(QObject):
         self, at: int, channels: str, low: float, high: float, first: tuple[float, ...], last: tuple[float, ...]
     ) -> None:
         """Fill channels from one colour at a height to another, heights being those of the model's own space."""
-        part = self.part()
+        part = self.on.part()
         if part is None:
             return
         transform = part.transform
@@ -204,7 +200,7 @@ class Painting(QObject):
 
     def fill_by_wire(self, at: int, channels: str, wire: str) -> None:
         """Fill channels with what a node of the worn material gives at each vertex."""
-        found, thing, part = self.look(), self.thing(), self.part()
+        found, thing, part = self.on.look(), self.on.thing(), self.on.part()
         model = self.session.models.get(thing.asset) if thing else None
         if found is None or thing is None or part is None or model is None:
             self.session.complain(BadEdit("this part wears nothing whose nodes could fill it"))
@@ -235,13 +231,19 @@ class Painting(QObject):
         self._edit(name, of_all)
 
     def _edit(self, name: str, edit: Edit) -> None:
-        session, thing, part = self.session, self.thing(), self.part()
+        session, thing, part = self.session, self.on.thing(), self.on.part()
         asset = session.project.assets.get(thing.asset) if thing else None
         if asset is None or part is None:
             session.complain(BadEdit("select a part first"))
             return
         folder, part_name = session.folder, part.name
-        session.beside(name, lambda _: repainted(asset, folder, part_name, edit), lambda found: self._take(name, found))
+        one_after_another = session.background.submit
+        session.beside(
+            name,
+            lambda _: repainted(asset, folder, part_name, edit),
+            lambda found: self._take(name, found),
+            one_after_another,
+        )
 
     def _take(self, name: str, found: tuple[Asset, Model]) -> None:
         """Let an asset have the layers that were worked out."""
@@ -266,6 +268,6 @@ class Painting(QObject):
 
 
 PAINTING = (
-    Command("Add a colour layer", Painting.add, hindered=Painting.missing),
-    Command("Export the mesh with its colours", Painting.export, hindered=Painting.missing),
+    Command("Add a colour layer", Painting.add, hindered=lambda painting: painting.on.missing()),
+    Command("Export the mesh with its colours", Painting.export, hindered=lambda painting: painting.on.missing()),
 )

@@ -1,0 +1,106 @@
+"""A brush on a colour layer: dabs along a stroke, none of which covers a place more than the stroke's strength."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+import numpy.typing as npt
+from scipy.spatial import cKDTree
+
+from soft_lantern.errors import BadValue
+from soft_lantern.scene.colour_layers import in_precision
+from soft_lantern.scene.filling import CHANNELS
+from soft_lantern.scene.mesh import ColourLayer, Floats
+
+Mode = Literal["replace", "add", "subtract", "multiply", "lighten", "darken", "smooth"]
+MODES: tuple[Mode, ...] = get_args(Mode)
+SPACING = 1 / 3
+"""Of the radius, how far dabs are apart along a stroke."""
+MOST_DABS = 400
+"""Along one way of the hand."""
+
+
+@dataclass(frozen=True, slots=True)
+class Brush:
+    """`radius` in metres; `hardness`: the share of it that is covered fully; `strength`: how much of the effect.
+
+    `colour`: linear RGBA; `channels`: letters of "rgba" that are painted.
+    """
+
+    radius: float
+    hardness: float = 0.5
+    strength: float = 1.0
+    mode: Mode = "replace"
+    colour: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    channels: str = CHANNELS
+
+
+class Stroke:
+    """From the first dab to the last, over points (n, 3) that a layer holds values for. Raises BadValue."""
+
+    def __init__(self, brush: Brush, layer: ColourLayer, points: npt.ArrayLike) -> None:
+        self.brush, self.layer = brush, layer
+        self.points = np.asarray(points, np.float64)
+        if not brush.radius > 0:
+            raise BadValue("a brush needs a radius above 0")
+        if len(self.points) != len(layer.values):
+            raise BadValue(f"{layer.name} has {len(layer.values):,} values for {len(self.points):,} points")
+        self.values = layer.values.copy()
+        self._tree = cKDTree(self.points) if len(self.points) else None
+        self._covered = np.zeros(len(self.points), np.float32)
+        self._at: npt.NDArray[np.float64] | None = None
+        self._channels = np.array([CHANNELS.index(letter) for letter in brush.channels], np.int64)
+
+    def to(self, point: npt.ArrayLike) -> None:
+        """Go on to a point, with dabs along the way."""
+        there = np.asarray(point, np.float64)
+        if self._at is None:
+            self._dab(there)
+        else:
+            way = there - self._at
+            count = int(np.linalg.norm(way) / (self.brush.radius * SPACING)) + 1
+            for step in range(1, min(count, MOST_DABS) + 1):
+                self._dab(self._at + way * step / min(count, MOST_DABS))
+        self._at = there
+
+    def painted(self) -> ColourLayer:
+        """The layer as it is now."""
+        kept = self.layer
+        return ColourLayer(kept.name, in_precision(self.values, kept.precision), kept.domain, kept.precision, kept.use)
+
+    def _dab(self, at: npt.NDArray[np.float64]) -> None:
+        brush = self.brush
+        near = np.asarray(self._tree.query_ball_point(at, brush.radius) if self._tree else [], np.int64)
+        if not len(near):
+            return
+        share = falloff(np.linalg.norm(self.points[near] - at, axis=1) / brush.radius, brush.hardness) * brush.strength
+        place = np.ix_(near, self._channels)
+        if brush.mode == "smooth":
+            now = self.values[place]
+            self.values[place] = now + (now.mean(axis=0) - now) * share[:, None]
+            return
+        self._covered[near] = np.maximum(self._covered[near], share)
+        before = self.layer.values[place]
+        wanted = _effect(brush.mode, before, np.asarray(brush.colour, np.float32)[self._channels])
+        self.values[place] = before + (wanted - before) * self._covered[near][:, None]
+
+
+def falloff(share: npt.NDArray[np.float64], hardness: float) -> Floats:
+    """How much is covered at a share of the radius: all within the hardness, none at 1, smoothly between."""
+    along = np.clip((share - hardness) / max(1.0 - hardness, 1e-6), 0.0, 1.0)
+    return np.asarray(1.0 - along * along * (3.0 - 2.0 * along), np.float32)
+
+
+def _effect(mode: Mode, before: Floats, colour: Floats) -> Floats:
+    """What full strength makes of values, (n, k)."""
+    if mode == "add":
+        return before + colour
+    if mode == "subtract":
+        return before - colour
+    if mode == "multiply":
+        return before * colour
+    if mode == "lighten":
+        return np.maximum(before, colour)
+    return np.minimum(before, colour) if mode == "darken" else np.broadcast_to(colour, before.shape)
