@@ -38,7 +38,7 @@ class ColourButton(QWidget):
         super().__init__(parent)
         self.value, self.alpha, self.hdr, self.mixed = value, alpha, hdr, False
         self._pressed: QPointF | None = None
-        self.setMinimumSize(QSize(96, 24))
+        self.setMinimumSize(QSize(106, 24))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAcceptDrops(True)
