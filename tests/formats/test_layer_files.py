@@ -64,9 +64,9 @@ def test_a_damaged_file_is_refused_in_one_sentence(tmp_path: Path) -> None:
     whole = path.read_bytes()
     size = struct.unpack_from("<I", whole, 12)[0]
     text = json.loads(whole[20 : 20 + size])
-    for spoil in ("name", "domain", "set", "precision"):
+    for spoil, harm in (("name", 99), ("domain", 99), ("set", 99), ("set", float("inf")), ("precision", 99)):
         told = text["meshes"][0]["extras"]["layers"][0]
-        kept, told[spoil] = told[spoil], 99
+        kept, told[spoil] = told[spoil], harm
         body = json.dumps(text).encode().ljust(size + 64)
         head = struct.pack("<III", 0x46546C67, 2, 0) + struct.pack("<II", len(body), 0x4E4F534A)
         path.write_bytes(head + body + whole[20 + size :])

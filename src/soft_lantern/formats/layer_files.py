@@ -76,7 +76,7 @@ def read_layers(path: Path) -> dict[str, tuple[Mesh, tuple[ColourLayer, ...]]]:
         raise
     except BadValue as error:
         raise BadFile(f"{path.name} is no sound file of colour layers: {error}") from error
-    except (LookupError, TypeError, ValueError, AttributeError) as error:
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError) as error:
         raise BadFile(f"{path.name} is no sound file of colour layers: {error}") from error
     return found
 

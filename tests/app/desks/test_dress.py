@@ -245,3 +245,6 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
     assert (part_of(urn, name).layers[0].values == 1).all()
     QTest.keyClick(desk.stage, Qt.Key.Key_Escape)
     assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()
+    QTest.mouseClick(panel.brush, LEFT)
+    desk.go_to("Light")
+    assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()

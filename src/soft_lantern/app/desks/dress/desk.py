@@ -78,6 +78,7 @@ class DressDesk(Desk):
         self.parts.look_wanted.connect(
             lambda part, at: choose_worn(session, worker, self.parts.object_id, part, self, at)
         )
+        self.tabs.currentChanged.connect(self._went_to)
         layers, painting = self.layers, self.painting
         layers.add_wanted.connect(painting.add)
         layers.duplicate_wanted.connect(painting.duplicate)
@@ -146,9 +147,17 @@ class DressDesk(Desk):
         self._filling = False
 
     def _show_layers(self) -> None:
+        """Show what is painted, while it can be seen."""
+        if self.tabs.currentIndex() != TASKS.index("Paint"):
+            return
         on = self.painting.on
         part = on.part()
         self.layers.show_layers(on.layers(), on.heights(), on.wires(), part.name if part else "")
+
+    def _went_to(self, tab: int) -> None:
+        if tab != TASKS.index("Paint"):
+            self._hold_brush(False)
+        self._show_layers()
 
     def _hold_brush(self, on: bool) -> None:
         if (self.stage.modes.clicks == "paint") is not on:

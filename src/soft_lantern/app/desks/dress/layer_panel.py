@@ -148,7 +148,6 @@ class LayerPanel(QWidget):
         self.way.currentIndexChanged.connect(self._show_way)
         self.list.itemChanged.connect(self._renamed)
         self.list.currentRowChanged.connect(lambda _: self._enable())
-        self.list.installEventFilter(self)
         self.show_layers(None)
 
     @property
