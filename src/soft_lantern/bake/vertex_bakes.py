@@ -25,7 +25,7 @@ def place_in_bounds(mesh: Mesh) -> Floats:
 
 def pieces(mesh: Mesh) -> npt.NDArray[np.int64]:
     """The number of the connected piece that each vertex is of, from 0, by the first vertex that each has: (n,)."""
-    welded, count = _welded(mesh)
+    welded, count = mesh.welded
     corners = welded[mesh.triangles]
     ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]]])
     links = coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(count, count))
@@ -49,7 +49,7 @@ def edges_and_hollows(mesh: Mesh) -> Floats:
     Over all edges at a vertex the mean of the angle by which their two faces are bent, longer edges counting for more;
     a right angle gives 1. A box's edges show red, the foot of a wall green.
     """
-    welded, count = _welded(mesh)
+    welded, count = mesh.welded
     places = np.zeros((count, 3))
     places[welded] = mesh.positions
     corners = welded[mesh.triangles]
@@ -78,12 +78,6 @@ def edges_and_hollows(mesh: Mesh) -> Floats:
             weight += np.bincount(side, length, count)
         found.append(np.minimum(total / np.maximum(weight, 1e-20) / (np.pi / 2), 1.0))
     return _with_alpha(np.stack([*found, np.zeros(count)], axis=1)[welded])
-
-
-def _welded(mesh: Mesh) -> tuple[npt.NDArray[np.int64], int]:
-    """The number of the place that each vertex is at, and how many places there are."""
-    there, welded = np.unique(mesh.positions.round(6) + 0.0, axis=0, return_inverse=True)
-    return np.asarray(welded.reshape(-1), np.int64), len(there)
 
 
 def _with_alpha(rgb: Wide) -> Floats:

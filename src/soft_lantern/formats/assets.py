@@ -15,7 +15,7 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.glb import attribute_names, write_glb
 from soft_lantern.formats.gltf import Document, files_beside, read_file, read_gltf
 from soft_lantern.formats.gltf_surfaces import Surfaces, surfaces_of
-from soft_lantern.formats.layer_files import read_layers, write_layers
+from soft_lantern.formats.layer_files import Painted, read_layers, write_layers
 from soft_lantern.formats.obj import read_obj
 from soft_lantern.formats.places import check_plain, file_inside, new_file
 from soft_lantern.formats.project_folder import LAYER_FOLDER, MESH_FOLDER
@@ -40,8 +40,7 @@ def load_model(asset: Asset, folder: Path | None) -> Model:
 
     Raises BadFile with what is wrong and where. Layers that cannot be read, or do not fit, are left out with a remark.
     """
-    model = painted(bare_model(asset, folder), asset, folder)
-    return refined(model, asset.refine) if asset.refine and not asset.primitive else model
+    return _for_stage(painted(bare_model(asset, folder), asset, folder), asset)
 
 
 def bare_model(asset: Asset, folder: Path | None) -> Model:
@@ -57,24 +56,35 @@ def painted(model: Model, asset: Asset, folder: Path | None) -> Model:
     """A bare model with the colour layers of its asset, carried over where its mesh is another than was painted."""
     if not asset.layers or folder is None:
         return model
-    remarks = list(model.remarks)
     try:
         held = read_layers(file_inside(folder, asset.layers, asset.name))
     except BadFile as error:
-        return replace(model, remarks=(*remarks, f"{asset.name} is shown without its colour layers: {error}"))
-    parts = []
+        words = f"{asset.name} is shown without its colour layers: {error}"
+        return replace(model, remarks=(*model.remarks, words))
+    return _laid_on(model, held, asset.name)
+
+
+def _laid_on(model: Model, held: Painted, name: str) -> Model:
+    """A bare model under layers, with a remark for each part that is no longer what was painted."""
+    remarks, parts = list(model.remarks), []
     for part in model.parts:
         if part.name not in held:
             parts.append(part)
             continue
-        stood, layers = held.pop(part.name)
+        stood, layers = held[part.name][0], tuple(held[part.name][1])
         if not _as_painted(stood, part.mesh, layers):
             found = [carried(layer, stood, part.mesh) for layer in layers]
             layers, far = tuple(layer for layer, _ in found), max(away for _, away in found)
             remarks.append(f"{part.name} has changed: its colours come from the nearest points, up to {far:.3g} m away")
         parts.append(replace(part, mesh=layered(part.mesh, layers), layers=layers))
-    remarks += [f"{name} is gone from {asset.name}; the colours painted onto it are kept" for name in held]
+    gone = held.keys() - {part.name for part in parts}
+    remarks += [f"{each} is gone from {name}; the colours painted onto it are kept" for each in sorted(gone)]
     return replace(model, parts=tuple(parts), remarks=tuple(remarks))
+
+
+def _for_stage(model: Model, asset: Asset) -> Model:
+    """A model as fine as the stage shows it."""
+    return refined(model, asset.refine) if asset.refine and not asset.primitive else model
 
 
 def write_painted(asset: Asset, folder: Path, target: Path) -> list[str]:
@@ -104,23 +114,21 @@ def repainted(
     stays, so that it can be undone. Raises BadFile, and what the edit raises.
     """
     bare = bare_model(asset, folder)
-    before = painted(bare, asset, folder)
-    kept = {each.name: (mesh.mesh, each.layers) for each, mesh in zip(before.parts, bare.parts, strict=True)}
-    if part not in kept:
+    file = file_inside(folder, asset.layers, asset.name) if asset.layers else None
+    held: dict[str, tuple[Mesh, Sequence[ColourLayer]]] = dict(read_layers(file)) if file and file.exists() else {}
+    for each, under in zip(_laid_on(bare, held, asset.name).parts, bare.parts, strict=True):
+        held[each.name] = under.mesh, each.layers
+    if part not in {each.name for each in bare.parts}:
         raise BadFile(f"{asset.name} has no part “{part}”")
-    mesh, layers = kept[part]
-    kept[part] = (mesh, tuple(edit(mesh, layers or own_layers(mesh))))
-    stem = as_identifier(asset.name, (), "mesh")[:60]
-    held = {name: each for name, each in kept.items() if each[1]}
-    if asset.layers and (folder / asset.layers).exists():  # of parts that are gone from the mesh
-        read = read_layers(file_inside(folder, asset.layers, asset.name))
-        held |= {name: each for name, each in read.items() if name not in kept}
-    file = ""
+    mesh, layers = held[part]
+    held[part] = mesh, tuple(edit(mesh, tuple(layers) or own_layers(mesh)))
+    held = {name: each for name, each in held.items() if each[1]}
+    stem, name = as_identifier(asset.name, (), "mesh")[:60], ""
     if held:
         written = new_file(folder / LAYER_FOLDER, stem, ".glb", lambda draft: write_layers(draft, held))
-        file = written.relative_to(folder).as_posix()
-    after = changed(asset, layers=file)
-    return after, load_model(after, folder)
+        name = written.relative_to(folder).as_posix()
+    after = changed(asset, layers=name)
+    return after, _for_stage(_laid_on(bare, held, asset.name), after)
 
 
 def read_model(path: Path) -> Model:

@@ -10,7 +10,7 @@ from soft_lantern.graph.instances.family import new_instance
 from soft_lantern.graph.instances.picks import with_worn, worn
 from soft_lantern.graph.instances.values import put_instance
 from soft_lantern.graph.scenes import edited_scene
-from soft_lantern.values.words import first_numbered
+from soft_lantern.values.words import free_name
 
 
 def instance_on(project: Project, scene_id: str, object_id: str, part: str, otherwise: str = "") -> Project:
@@ -25,7 +25,7 @@ def instance_on(project: Project, scene_id: str, object_id: str, part: str, othe
     made = new_instance(project, parent)
     taken = {instance.name for instance in project.instances.values()}
     wanted = f"{thing.name} {part}".strip()
-    name = wanted if wanted not in taken else first_numbered(wanted, taken, 2)
+    name = free_name(wanted, taken)
     project = put_instance(project, changed(made, name=name))
     return edited_scene(project, scene_id, lambda scene: with_worn(scene, object_id, part, made.id))
 

@@ -18,7 +18,7 @@ from soft_lantern.graph.document import (
     new_id,
     with_records,
 )
-from soft_lantern.values.words import first_numbered
+from soft_lantern.values.words import first_numbered, free_name
 
 
 def edited_scene(project: Project, scene_id: str, edit: Callable[[Scene], Scene]) -> Project:
@@ -98,9 +98,8 @@ def own_copy(project: Project, scene_id: str, copy_id: str) -> Project:
     scene = project.scenes.get(scene_id)
     if scene is None:
         raise BadEdit("that scene is gone")
-    name, taken = f"{scene.name} (mine)", {each.name for each in project.scenes.values()}
-    free = name if name not in taken else first_numbered(name, taken, 2)
-    return with_records(project, changed(scene, id=copy_id, name=free, own=True))
+    name = free_name(f"{scene.name} (mine)", {each.name for each in project.scenes.values()})
+    return with_records(project, changed(scene, id=copy_id, name=name, own=True))
 
 
 def numbered(name: str, taken: Collection[str]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
@@ -67,8 +67,7 @@ class Stroke:
 
     def painted(self) -> ColourLayer:
         """The layer as it is now."""
-        kept = self.layer
-        return ColourLayer(kept.name, in_precision(self.values, kept.precision), kept.domain, kept.precision, kept.use)
+        return replace(self.layer, values=in_precision(self.values, self.layer.precision))
 
     def _dab(self, at: npt.NDArray[np.float64]) -> None:
         brush = self.brush

@@ -64,14 +64,20 @@ class Mesh:
         return np.asarray(self.positions[self.triangles].mean(axis=1), np.float64)
 
     @functools.cached_property
+    def welded(self) -> tuple[npt.NDArray[np.int64], int]:
+        """The number of the place that each vertex is at, (n,), and how many there are: files split vertices in one."""
+        places, which = np.unique(self.positions.round(6) + 0.0, axis=0, return_inverse=True)
+        return np.asarray(which.reshape(-1), np.int64), len(places)
+
+    @functools.cached_property
     def closed(self) -> bool:
         """Whether the triangles enclose a volume: at every edge two meet, running along it in opposite directions."""
-        places, welded = np.unique(self.positions.round(6) + 0.0, axis=0, return_inverse=True)
-        corners = welded.reshape(-1)[self.triangles]
+        welded, count = self.welded
+        corners = welded[self.triangles]
         flat = (corners == np.roll(corners, 1, axis=1)).any(axis=1)
         starts = corners[~flat].astype(np.int64).reshape(-1)
         ends = np.roll(corners[~flat], -1, axis=1).astype(np.int64).reshape(-1)
-        there, back = np.sort(starts * len(places) + ends), np.sort(ends * len(places) + starts)
+        there, back = np.sort(starts * count + ends), np.sort(ends * count + starts)
         return len(there) > 0 and np.array_equal(there, back)
 
     def moved(self, matrix: Matrix) -> Mesh:

@@ -11,6 +11,11 @@ def counted(number: int, one: str, several: str = "") -> str:
     return f"{number:,} {one if number == 1 else several or f'{one}s'}"
 
 
+def free_name(name: str, taken: Collection[str]) -> str:
+    """The name, or the first of "Name 2", "Name 3" and so on where it is taken."""
+    return name if name not in taken else first_numbered(name, taken, 2)
+
+
 def first_numbered(stem: str, taken: Collection[str], first: int = 1) -> str:
     """The first of "Scene 1", "Scene 2" and so on that is not taken, counted from `first`."""
     return next(name for number in count(first) if (name := f"{stem} {number}") not in taken)

@@ -21,7 +21,7 @@ from soft_lantern.demo.meshes import garden_urn
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Project
+from soft_lantern.graph.document import Project, StageObject
 from soft_lantern.scene.mesh import Part
 from soft_lantern.scene.refine import halved
 
@@ -50,6 +50,16 @@ def urn(open_window: Open, tmp_path: Path) -> MainWindow:
 def part_of(window: MainWindow, name: str) -> Part:
     (asset,) = window.session.project.assets
     return next(part for part in window.session.models[asset].parts if part.name == name)
+
+
+def with_a_layer(window: MainWindow) -> tuple[StageObject, str]:
+    """The object, and its first part, which is selected and has a white layer now."""
+    (thing,) = window.session.scene.objects  # type: ignore[union-attr]
+    name = window.session.models[thing.asset].parts[0].name
+    window.dress.select(thing.id, name)
+    window.dress.layers.add_wanted.emit()
+    done(window)
+    return thing, name
 
 
 def done(window: MainWindow) -> None:
@@ -118,12 +128,8 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
 def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
     urn: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    desk, session, panel = urn.dress, urn.session, urn.dress.layers
-    (thing,) = session.scene.objects  # type: ignore[union-attr]
-    name = session.models[thing.asset].parts[0].name
-    desk.select(thing.id, name)
-    panel.add_wanted.emit()
-    done(urn)
+    session, panel = urn.session, urn.dress.layers
+    thing, name = with_a_layer(urn)
     panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
     filling(urn, WIRE, "r")
     placed = part_of(urn, name).placed.positions[:, 1]
@@ -175,12 +181,8 @@ def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
 
 
 def test_layers_that_are_gone_or_do_not_fit_are_told_and_nothing_else_is_lost(urn: MainWindow) -> None:
-    desk, session, panel = urn.dress, urn.session, urn.dress.layers
-    (thing,) = session.scene.objects  # type: ignore[union-attr]
-    name = session.models[thing.asset].parts[0].name
-    desk.select(thing.id, name)
-    panel.add_wanted.emit()
-    done(urn)
+    session, panel = urn.session, urn.dress.layers
+    _, name = with_a_layer(urn)
     (asset,) = session.project.assets.values()
     (session.folder / asset.layers).unlink()
     session.files.read_again(str(session.folder / asset.file))
@@ -195,12 +197,8 @@ def test_layers_that_are_gone_or_do_not_fit_are_told_and_nothing_else_is_lost(ur
 
 
 def test_colours_are_carried_over_when_the_mesh_file_changes(urn: MainWindow) -> None:
-    desk, session, panel = urn.dress, urn.session, urn.dress.layers
-    (thing,) = session.scene.objects  # type: ignore[union-attr]
-    name = session.models[thing.asset].parts[0].name
-    desk.select(thing.id, name)
-    panel.add_wanted.emit()
-    done(urn)
+    session, panel = urn.session, urn.dress.layers
+    thing, name = with_a_layer(urn)
     panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
     filling(urn, WIRE, "r")
     asset = session.project.assets[thing.asset]
@@ -248,3 +246,17 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
     QTest.mouseClick(panel.brush, LEFT)
     desk.go_to("Light")
     assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()
+
+
+def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn: MainWindow) -> None:
+    session, panel = urn.session, urn.dress.layers
+    _, name = with_a_layer(urn)
+    steps = session.undo.count
+    for ask in (panel.add_wanted.emit, panel.add_wanted.emit, lambda: panel.rename_wanted.emit(1, "Moss")):
+        ask()
+    panel.rename_wanted.emit(9, "Nothing")  # refused, and what follows is done all the same
+    panel.flat_wanted.emit(0, "r", (0.0, 0.0, 0.0, 1.0))
+    done(urn)
+    layers = part_of(urn, name).layers
+    assert [layer.name for layer in layers] == ["Colour", "Moss", "Colour 3"]
+    assert (layers[0].values[:, 0] == 0).all() and session.undo.count == steps + 4

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPoint, QSize, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.widgets.alone import show_alone
+from soft_lantern.app.widgets.pixel_image import untinted_icon
 from soft_lantern.app.widgets.search_popup import KEY, NamePicker
 
 SIDE = 34
@@ -40,7 +41,7 @@ class LookPicker(NamePicker):
             assert item
             item.setSizeHint(QSize(0, SIDE + 4))
             if item.data(KEY) in self.pictures:
-                item.setIcon(_icon(self.pictures[item.data(KEY)]))
+                item.setIcon(untinted_icon(QPixmap.fromImage(self.pictures[item.data(KEY)])))
             if item.data(KEY) == self.current:
                 item.setText(f"{item.text()}    worn now")
                 if not text.strip():
@@ -54,20 +55,13 @@ class LookPicker(NamePicker):
         for row in range(self.list.count()):
             item = self.list.item(row)
             if item and item.data(KEY) == look_id:
-                item.setIcon(_icon(image))
+                item.setIcon(untinted_icon(QPixmap.fromImage(image)))
 
     def _ask(self) -> None:
         first = self.list.indexAt(QPoint(4, 4)).row()
         seen = range(max(first, 0), min(max(first, 0) + self.height() // SIDE, self.list.count()))
         keys = [item.data(KEY) for row in seen if (item := self.list.item(row))]
         self.wanting.emit([key for key in keys if key not in self.pictures])
-
-
-def _icon(image: QImage) -> QIcon:
-    picture = QPixmap.fromImage(image)
-    icon = QIcon(picture)
-    icon.addPixmap(picture, QIcon.Mode.Selected)  # else it is tinted
-    return icon
 
 
 def _example() -> QWidget:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QIcon, QImage, QPixmap
 
 
 def opaque_image(pixels: npt.NDArray[np.uint8]) -> QImage:
@@ -15,6 +15,13 @@ def opaque_image(pixels: npt.NDArray[np.uint8]) -> QImage:
 def rgba_image(pixels: npt.NDArray[np.uint8]) -> QImage:
     """An image of 8-bit sRGB with alpha, (height, width, 4), with pixels of its own."""
     return _image(pixels, QImage.Format.Format_RGBA8888)
+
+
+def untinted_icon(picture: QPixmap) -> QIcon:
+    """An icon that looks the same where it is selected."""
+    icon = QIcon(picture)
+    icon.addPixmap(picture, QIcon.Mode.Selected)
+    return icon
 
 
 def _image(pixels: npt.NDArray[np.uint8], kind: QImage.Format) -> QImage:

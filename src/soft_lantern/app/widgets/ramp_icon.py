@@ -7,6 +7,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 
 from soft_lantern.app.widgets.gradient_bar import row_of, strip
+from soft_lantern.app.widgets.pixel_image import untinted_icon
 from soft_lantern.graph.document import Gradient, Palette
 
 SIZE, SET_IN = QSize(64, 16), 20
@@ -24,6 +25,4 @@ def ramp_icon(ramp: Gradient | Palette, *, swaps: bool = False) -> QIcon:
     painter = QPainter(shown)
     painter.drawImage(QRectF(SET_IN if swaps else 0, 1, SIZE.width() - (SET_IN if swaps else 0), 14), row)
     painter.end()
-    icon = QIcon(shown)
-    icon.addPixmap(shown, QIcon.Mode.Selected)
-    return icon
+    return untinted_icon(shown)

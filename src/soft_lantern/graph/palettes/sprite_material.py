@@ -8,7 +8,7 @@ from soft_lantern.graph.document import Asset, Project, StageObject, Texture, ch
 from soft_lantern.graph.palettes.swap_sets import base_of, sprites_of
 from soft_lantern.graph.scenes import edited_scene
 from soft_lantern.values.kinds import Kind
-from soft_lantern.values.words import first_numbered
+from soft_lantern.values.words import free_name
 
 CARD = Asset(id="sprite_card", name="Sprite card", primitive="card")
 
@@ -22,9 +22,7 @@ def with_sprite_material(project: Project, palette_id: str, texture: Texture, ma
     if base is None:
         raise BadEdit("that palette is gone")
     taken = {material.name for material in project.materials.values()}
-    wish = f"{texture.name} sprite"
-    name = wish if wish not in taken else first_numbered(wish, taken, 2)
-    m = Authoring(name, material_id)
+    m = Authoring(free_name(f"{texture.name} sprite", taken), material_id)
     sprite = m.expose_texture("Sprite", texture.id, group="Sprite", tooltip="An image of indices into the palette")
     palette = m.expose("Palette", palette_id, kind=Kind.PALETTE, group="Sprite")
     index = m.add("index_texture", texture=sprite)

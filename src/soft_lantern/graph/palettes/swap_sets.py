@@ -21,7 +21,7 @@ from soft_lantern.graph.instances.picks import put_pick
 from soft_lantern.graph.instances.values import ancestry, put_instance
 from soft_lantern.graph.ramps.images import side_of
 from soft_lantern.values.kinds import Kind
-from soft_lantern.values.words import first_numbered
+from soft_lantern.values.words import free_name
 
 Colours = tuple[tuple[float, float, float, float], ...]
 
@@ -94,7 +94,7 @@ def swap_of(project: Project, palette: Palette, name: str, colours: Colours) -> 
     """One more palette for the same indices as a palette of the project, with a name of its own."""
     base = base_of(project, palette.id) or palette
     taken = {each.name for each in project.palettes.values()}
-    free = name if name not in taken else first_numbered(name, taken, 2)
+    free = free_name(name, taken)
     return changed(
         palette, id=new_id("palette"), name=free, colours=colours, swaps=base.id, side=side_of(base), unknown={}
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +14,7 @@ from soft_lantern.app.command import Command
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
+from soft_lantern.app.work.mishaps import outcome
 from soft_lantern.bake.vertex_bakes import edges_and_hollows, place_in_bounds, random_per_piece
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.formats.assets import Layers, repainted, write_painted
@@ -26,7 +27,7 @@ from soft_lantern.scene.colour_layers import Loss, converted, layered, white
 from soft_lantern.scene.filling import between, filled, mixed
 from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Model, Part, Precision, Use
 from soft_lantern.scene.transforms import camera_for, placement
-from soft_lantern.values.words import counted, first_numbered
+from soft_lantern.values.words import counted, first_numbered, free_name
 
 SEED = 1
 BAKES: dict[str, Callable[[Mesh], Floats]] = {
@@ -39,6 +40,21 @@ LOSS = 1e-6
 Edit = Callable[[Mesh, Layers], Sequence[ColourLayer]]
 
 
+def _always() -> bool:
+    return True
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """An edit of the layers of an asset's part, and what may refuse what it made."""
+
+    name: str
+    asset: str
+    part: str
+    edit: Edit
+    agreed: Callable[[], bool]
+
+
 class Painting(QObject):
     """Edits the layers of the part that `on` names; asks over `over`."""
 
@@ -49,6 +65,8 @@ class Painting(QObject):
         super().__init__(over)
         self.session, self.on, self.over = on.session, on, over
         self._stroke: Stroke | None = None
+        self._asked: list[_Asked] = []
+        """Edits that are worked out one after another, the first of them now."""
 
     # The brush
 
@@ -96,9 +114,7 @@ class Painting(QObject):
         """One more layer, white, at the end."""
 
         def edit(mesh: Mesh, layers: Layers) -> Layers:
-            taken = {layer.name for layer in layers}
-            name = "Colour" if "Colour" not in taken else first_numbered("Colour", taken, 2)
-            return (*layers, white(mesh, name))
+            return (*layers, white(mesh, free_name("Colour", {layer.name for layer in layers})))
 
         self._edit("Add colour layer", edit)
 
@@ -155,27 +171,19 @@ class Painting(QObject):
 
     def convert(self, at: int, domain: Domain, precision: Precision) -> None:
         """Keep a layer at vertices or corners, in another precision; where that loses something, say how much first."""
-        part = self.on.part()
-        layers = self.on.layers()
-        if part is None or not layers or not 0 <= at < len(layers):
+        layers = self.on.layers() or ()
+        if not 0 <= at < len(layers):
             return
-        session, thing = self.session, self.on.thing()
-        asset = session.project.assets.get(thing.asset) if thing else None
         lost: list[Loss] = []
 
-        def edit(mesh: Mesh, layers: Layers) -> Layers:
-            made, loss = converted(layers[at], mesh, domain, precision)
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            made, loss = converted(layer, mesh, domain, precision)
             lost.append(loss)
-            return (*layers[:at], made, *layers[at + 1 :])
+            return made
 
-        def take(found: tuple[Asset, Model]) -> None:
-            if lost[-1].largest > LOSS and not self._agreed(layers[at], lost[-1]):
-                return
-            self._take("Convert colour layer", found)
-
-        if asset:
-            folder, name = session.folder, part.name
-            session.beside("Converting a colour layer", lambda _: repainted(asset, folder, name, edit), take)
+        self._each(
+            "Convert colour layer", at, edit, lambda: lost[-1].largest <= LOSS or self._agreed(layers[at], lost[-1])
+        )
 
     # What fills them
 
@@ -220,7 +228,9 @@ class Painting(QObject):
         bake = BAKES[name]
         self._each(f"Fill with {name}", at, lambda mesh, layer: filled(layer, mesh, bake(mesh), channels))
 
-    def _each(self, name: str, at: int, edit: Callable[[Mesh, ColourLayer], ColourLayer]) -> None:
+    def _each(
+        self, name: str, at: int, edit: Callable[[Mesh, ColourLayer], ColourLayer], agreed: Callable[[], bool] = _always
+    ) -> None:
         """An edit of the layer at a place."""
 
         def of_all(mesh: Mesh, layers: Layers) -> Layers:
@@ -228,22 +238,40 @@ class Painting(QObject):
                 raise BadEdit("that colour layer is gone")
             return (*layers[:at], edit(mesh, layers[at]), *layers[at + 1 :])
 
-        self._edit(name, of_all)
+        self._edit(name, of_all, agreed)
 
-    def _edit(self, name: str, edit: Edit) -> None:
-        session, thing, part = self.session, self.on.thing(), self.on.part()
-        asset = session.project.assets.get(thing.asset) if thing else None
-        if asset is None or part is None:
-            session.complain(BadEdit("select a part first"))
+    def _edit(self, name: str, edit: Edit, agreed: Callable[[], bool] = _always) -> None:
+        """An edit of all layers of the part, after those asked for already; `agreed` may refuse what it made."""
+        thing, part = self.on.thing(), self.on.part()
+        if thing is None or part is None:
+            self.session.complain(BadEdit("select a part first"))
             return
-        folder, part_name = session.folder, part.name
-        one_after_another = session.background.submit
-        session.beside(
-            name,
-            lambda _: repainted(asset, folder, part_name, edit),
-            lambda found: self._take(name, found),
-            one_after_another,
-        )
+        self._asked.append(_Asked(name, thing.asset, part.name, edit, agreed))
+        if len(self._asked) == 1:
+            self._begin_next()
+
+    def _begin_next(self) -> None:
+        """Work out the edit that is first, on the asset as it is by now."""
+        session, first = self.session, self._asked[0]
+        asset, folder = session.project.assets.get(first.asset), session.folder
+        part, edit, name = first.part, first.edit, first.name  # `first` itself knows the window
+
+        def repaint() -> tuple[Asset, Model]:
+            if asset is None:
+                raise BadEdit("what was painted is gone")
+            return repainted(asset, folder, part, edit)
+
+        session.beside(name, lambda _: outcome(repaint, name), self._worked_out, session.background.submit)
+
+    def _worked_out(self, result: tuple[tuple[Asset, Model] | None, str]) -> None:
+        (found, trouble), done = result, self._asked[0]
+        if found is None:
+            self.session.complain(trouble)
+        elif done.agreed():
+            self._take(done.name, found)
+        self._asked.pop(0)
+        if self._asked:
+            self._begin_next()
 
     def _take(self, name: str, found: tuple[Asset, Model]) -> None:
         """Let an asset have the layers that were worked out."""

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence, QPixmap
+from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent, QKeySequence, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.widgets.labels import tip
+from soft_lantern.app.widgets.pixel_image import untinted_icon
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.instances.family import searcher
 from soft_lantern.graph.instances.look_tree import look_tree_of
@@ -111,9 +112,7 @@ class FamilyTree(QTreeWidget):
         item = self.items.get(look_id)
         if image and item:
             filling, self._filling = self._filling, True
-            icon = QIcon(QPixmap.fromImage(image))
-            icon.addPixmap(QPixmap.fromImage(image), QIcon.Mode.Selected)  # else it is tinted
-            item.setIcon(0, icon)
+            item.setIcon(0, untinted_icon(QPixmap.fromImage(image)))
             self._filling = filling
 
     def _rebuild(self, project: Project) -> None:
