@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import os
-import signal
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import active_children, get_context
@@ -17,6 +14,7 @@ import numpy.typing as npt
 from soft_lantern.contact_sheet.sheet import Cell, draw, frame_maker
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.graph.document import Project
+from soft_lantern.processes import serve, unsignalled
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.choose import renderer_for
 from soft_lantern.render.frame import Renderer
@@ -54,7 +52,7 @@ def draw_on_all_cores(
     pool = ProcessPoolExecutor(count, get_context("spawn"), _begin, given)
     try:
         starts = range(0, len(listed), EACH)
-        with _unsignalled():  # half of what a process is given would make it complain
+        with unsignalled():
             waiting = {pool.submit(_drawn, list(listed[start : start + EACH])): start for start in starts}
         progress(0.0, f"Drawing {len(listed)} pictures on {count} cores")
         for done in as_completed(waiting):
@@ -90,9 +88,7 @@ def _begin(
     size: tuple[int, int],
     backend: str | None,
 ) -> None:
-    _end_with_parent()
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is the parent that hears the person
-    signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)
+    serve()
     os.environ.setdefault("LP_NUM_THREADS", "1")  # a software driver is not to take every core for itself as well
     _Worker.project, _Worker.models, _Worker.images, _Worker.size = project, models, images, size
     try:
@@ -100,30 +96,6 @@ def _begin(
     except NoGraphics:
         _Worker.renderer, _ = renderer_for("soft")
     _Worker.lowered_materials = LoweredMaterials()
-
-
-_ENDING = (signal.SIGINT, signal.SIGTERM)
-
-
-@contextlib.contextmanager
-def _unsignalled() -> Iterator[None]:
-    """Hear of signals only afterwards."""
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)
-    try:
-        yield
-    finally:
-        signal.pthread_sigmask(signal.SIG_SETMASK, before)
-
-
-def _end_with_parent() -> None:
-    """Ask the system to end this process when the one that draws the sheet is gone, however it went."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
-    if os.getppid() == 1:
-        os._exit(143)
-
-
-_PR_SET_PDEATHSIG = 1
 
 
 def _drawn(listed: list[Cell]) -> list[Pixels]:

@@ -269,13 +269,27 @@ class Asset(Record, frozen=True, kw_only=True):
     layers: str = ""
 
 
+class LightRole(Record, frozen=True, kw_only=True):
+    """How a part of an object takes part when light is baked: whether it gives, takes and stops light.
+
+    `group`: the name of the light group that its light counts as; "" is the object's own name.
+    """
+
+    gives: bool = True
+    takes: bool = False
+    stops: bool = True
+    group: str = ""
+
+
 class StageObject(Record, frozen=True, kw_only=True):
     """An asset standing in a scene. `wears` maps a part's name to an instance's, material's or pick's id.
 
     "" is all other parts.
 
     `cut_outs` maps a part's name, or "" for all others, to a cut-out's id: materials may be hidden inside its volume.
-    `hidden` parts are not drawn ("" is every part), though they still cut out.
+    `hidden` parts are not drawn ("" is every part), though they still cut out. `light` maps a part's name, or "" for
+    all others, to how it takes part when light is baked; `moves`: it does not, since it will not stay where it is.
+    `texels`: how many texels of a light map a metre of it has; 0 is as many as the scene says.
     """
 
     id: str
@@ -289,6 +303,9 @@ class StageObject(Record, frozen=True, kw_only=True):
     hidden: tuple[str, ...] = ()
     casts_shadow: bool = True
     receives_shadow: bool = True
+    light: dict[str, LightRole] = {}
+    moves: bool = False
+    texels: float = 0.0
 
 
 class View(Record, frozen=True, kw_only=True):
@@ -331,6 +348,31 @@ class Environment(Record, frozen=True, kw_only=True):
     sun: Sun | None = None
 
 
+class LightGroup(Record, frozen=True, kw_only=True):
+    """How a light group is tuned after its light was baked: a linear colour and a strength it is multiplied by."""
+
+    colour: Vector = (1.0, 1.0, 1.0)
+    strength: float = 1.0
+
+
+class LightBake(Record, frozen=True, kw_only=True):
+    """How the light of a scene is baked, and the file it was baked into; `groups` by name, where they were tuned.
+
+    `texels` a metre, `samples` a texel, after at most so many `bounces`; `sky`: it gives light too; `probes`: metres
+    between the points at which light for what moves is gathered, 0 for none.
+    """
+
+    texels: float = 16.0
+    samples: int = 64
+    bounces: int = 4
+    seed: int = 1
+    denoise: bool = True
+    sky: bool = False
+    probes: float = 1.0
+    groups: dict[str, LightGroup] = {}
+    file: str = ""
+
+
 class Scene(Record, frozen=True, kw_only=True):
     """Objects, the view the scene opens with, its light, and where the level gauge stands (None: put away).
 
@@ -348,6 +390,7 @@ class Scene(Record, frozen=True, kw_only=True):
     gauge_axis: Literal["x", "y", "z"] = "y"
     gauge_label: str = ""
     own: bool = False
+    baked: LightBake = LightBake()
 
     def object(self, object_id: str) -> StageObject | None:
         """The object of that id."""

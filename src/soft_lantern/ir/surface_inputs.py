@@ -22,6 +22,7 @@ ATTRIBUTES = {
     "mesh_uv": Type.VEC2,
     "mesh_uv1": Type.VEC2,
     "mesh_color": Type.VEC4,
+    "mesh_light_uv": Type.VEC2,
 }
 """What a mesh gives at each vertex, in the object's own space; the tangent's w is the bitangent's sign (glTF 2.0)."""
 
@@ -40,6 +41,7 @@ CARRIED = {
     "uv": Type.VEC2,
     "uv1": Type.VEC2,
     "vertex_color": Type.VEC4,
+    "light_uv": Type.VEC2,
 }
 """What goes from the corners of a triangle to its pixels, interpolated with perspective."""
 
@@ -117,6 +119,7 @@ def still_vertex() -> dict[str, Expr]:
         "uv": attribute("mesh_uv"),
         "uv1": attribute("mesh_uv1"),
         "vertex_color": attribute("mesh_color"),
+        "light_uv": attribute("mesh_light_uv"),
     }
 
 

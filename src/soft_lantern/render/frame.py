@@ -51,6 +51,7 @@ class Item:
     Late ones are drawn after all others, in order: blended over what is there, or reading the depth of it.
     `culled`: triangles seen from inside are left out. `cuts`: the id of the cut-out whose volume the mesh encloses.
     `shown`: whether it is drawn at all. `prop`: it belongs to the stage, not to the scene.
+    `light`: the values of the uniforms that its baked light is read by.
     """
 
     mesh: Mesh
@@ -64,11 +65,12 @@ class Item:
     cuts: str = ""
     shown: bool = True
     prop: bool = False
+    light: dict[str, UniformValue] = field(default_factory=dict)
 
     @property
     def uniforms(self) -> dict[str, UniformValue]:
         """The values of the uniforms in its paint."""
-        return {"stage:receives_shadow": (float(self.receives_shadow),), **self.paint.uniforms}
+        return {"stage:receives_shadow": (float(self.receives_shadow),), **self.light, **self.paint.uniforms}
 
     @property
     def matrix(self) -> Matrix:

@@ -243,6 +243,7 @@ _ROWS = {
     "mesh_uv": "uvs",
     "mesh_uv1": "uv1s",
     "mesh_color": "colours",
+    "mesh_light_uv": "in_light_map",
 }
 
 

@@ -6,6 +6,7 @@ import functools
 import weakref
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Literal, Protocol
 from zlib import crc32
 
 import numpy as np
@@ -21,7 +22,7 @@ from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.mip_levels import with_levels
 from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
 from soft_lantern.render import props, shadow, surface_model
-from soft_lantern.render.frame import Frame, Item, Paint, placed_inputs
+from soft_lantern.render.frame import Frame, Item, Paint, UniformValue, placed_inputs
 from soft_lantern.render.lighting import light_uniforms
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds
 from soft_lantern.scene.transforms import Camera, placement
@@ -65,8 +66,8 @@ class WireView:
 class StageOptions:
     """How the stage is judged: what is drawn beside the objects, and what of the surface is shown.
 
-    `textures`: off, every texture is its own mean. `edges`: triangles' edges over all. `solo`: only this object of the
-    scene, or this part of it, is drawn.
+    `light`: what of baked light is seen. `textures`: off, every texture is its own mean. `edges`: triangles' edges over
+    all. `solo`: only this object of the scene, or this part of it, is drawn.
     """
 
     backdrop: bool = True
@@ -76,6 +77,7 @@ class StageOptions:
     gauge: bool = True
     shadow: bool = True
     glow: bool = True
+    light: Literal["with", "alone", "without"] = "with"
     textures: bool = True
     edges: bool = False
     show: str = LIT
@@ -101,6 +103,13 @@ class Dress:
     receives: bool
 
 
+class BakedOnItems(Protocol):
+    """Light that was baked for the items of a frame."""
+
+    def on(self, thing: StageObject, part: str, mesh: Mesh) -> tuple[Mesh, dict[str, UniformValue]]:
+        """A part's mesh as it is drawn, and the values of the uniforms that `surface_model.baked_light` reads."""
+
+
 class LoweredMaterials:
     """Lowered materials, remembered while the material's graph stays the same object.
 
@@ -116,9 +125,18 @@ class LoweredMaterials:
         return self._lowered(material)
 
     def dress(
-        self, project: Project, look_id: str, options: StageOptions, images: Mapping[str, Image] | None = None
+        self,
+        project: Project,
+        look_id: str,
+        options: StageOptions,
+        images: Mapping[str, Image] | None = None,
+        *,
+        baked: bool = False,
     ) -> Dress:
-        """How something wearing that instance or material is drawn; plain grey where it is missing."""
+        """How something wearing that instance or material is drawn; plain grey where it is missing.
+
+        `baked`: with light that was baked for it.
+        """
         found = look(project, look_id)
         material = found.material if found else GREY
         lowered = self.lowered(material)
@@ -128,7 +146,7 @@ class LoweredMaterials:
         view = options.wire
         if view:
             values |= {"stage:wire_low": (view.low,), "stage:wire_high": (view.high,)}
-        colour = self._coloured(lowered, material.id, options)
+        colour = self._coloured(lowered, material.id, options, baked=baked)
         masked, blended = lowered.alpha_mode == "mask", options.lit and lowered.alpha_mode == "blend"
         hidden_in = frozenset(name.strip() for name in lowered.traits.get("hidden_in", "").split(",") if name.strip())
         return Dress(
@@ -140,21 +158,21 @@ class LoweredMaterials:
             receives=lowered.traits.get("receives_shadow") != "no",
         )
 
-    def _coloured(self, lowered: Lowered, material_id: str, options: StageOptions) -> Expr:
+    def _coloured(self, lowered: Lowered, material_id: str, options: StageOptions, *, baked: bool) -> Expr:
         """The colour of a lowered material; the same object as long as nothing of it would be built differently."""
         view = options.wire
         wire = (view.material == material_id, view.wire, view.scale, view.channel) if view else None
-        key = (id(lowered), options.show, options.shadow, options.clip, wire)
+        key = (id(lowered), options.show, options.shadow, options.clip, wire, baked)
         kept = self._colours.get(key)
         if kept is None or kept[0] is not lowered:
             if len(self._colours) >= COLOURS_KEPT:
                 self._colours.clear()
-            kept = self._colours[key] = (lowered, _colour_of(lowered, material_id, options))
+            kept = self._colours[key] = (lowered, _colour_of(lowered, material_id, options, baked=baked))
         return kept[1]
 
 
-def _colour_of(lowered: Lowered, material_id: str, options: StageOptions) -> Expr:
-    colour, view = _shown(lowered, options), options.wire
+def _colour_of(lowered: Lowered, material_id: str, options: StageOptions, *, baked: bool) -> Expr:
+    colour, view = _shown(lowered, options, baked=baked), options.wire
     if view:
         mine = material_id == view.material and view.wire in lowered.wires
         colour = _wire_colour(lowered.wires[view.wire], view) if mine else const(0.05, 0.05, 0.05, 1.0)
@@ -179,17 +197,29 @@ def reads_behind(colour: Expr) -> bool:
     return BEHIND in topological([colour])
 
 
-def _shown(lowered: Lowered, options: StageOptions) -> Expr:
+def _shown(lowered: Lowered, options: StageOptions, *, baked: bool) -> Expr:
     if options.show == LIT and lowered.unlit:
         return join(lowered.surface["base_colour"], lowered.surface["alpha"])
     if options.show == LIT:
-        return surface_model.lit(lowered.surface, shadowed=options.shadow)
+        colour = surface_model.lit(lowered.surface, shadowed=options.shadow, baked=baked)
+        return _hatched_where_stale(colour) if baked else colour
     if options.show in OF_MESH:
         return _mesh_colour(options.show)
     value = lowered.surface[options.show]
     if options.show == "normal":
         value = value * 0.5 + 0.5
     return join(value if value.type is Type.VEC3 else f.splat(value, 3), 1.0)
+
+
+def _hatched_where_stale(colour: Expr) -> Expr:
+    """A lit colour, hatched on items whose baked light is no longer that of how things stand."""
+    place = surface_input("pixel_place")
+    line = _stripes((place.x + place.y) * 0.5) * uniform("stage:light_stale", Type.FLOAT)
+    return join(f.mix(colour.xyz, const(*STALE), line * 0.35), colour.w)
+
+
+STALE = (0.55, 0.42, 0.2)
+"""What hatches light that is out of date, linear."""
 
 
 def _mesh_colour(show: str) -> Expr:
@@ -301,11 +331,14 @@ def frame_of(
     time: float = 0.0,
     samples: int = 0,
     images: Mapping[str, Image] | None = None,
+    light: BakedOnItems | None = None,
 ) -> Frame:
     """The frame of a scene. Objects whose asset is not among `models` are left out.
 
-    `images`: the project's textures by id. What is blended or reads the depth behind it comes last, farthest first.
+    `images`: the project's textures by id. `light`: what was baked for it. What is blended or reads the depth behind it
+    comes last, farthest first.
     """
+    light = None if options.light == "without" else light
     items: list[Item] = []
     behind: list[Item] = []
     away: dict[int, float] = {}
@@ -317,12 +350,13 @@ def frame_of(
         for name, mesh, matrix in placed_parts(thing, model):
             look_id = worn(project, thing, name)
             if look_id not in dresses:
-                dresses[look_id] = lowered_materials.dress(project, look_id, options, images)
+                dresses[look_id] = lowered_materials.dress(project, look_id, options, images, baked=light is not None)
             dress = dresses[look_id]
             apart = options.solo[0] and options.solo not in ((thing.id, ""), (thing.id, name))
             shown = not (name in thing.hidden or "" in thing.hidden or apart)
+            drawn, lit = light.on(thing, name, mesh) if light else (mesh, {})
             item = Item(
-                mesh,
+                drawn,
                 object_inputs(thing, model, mesh),
                 dress.paint,
                 dress.blended,
@@ -332,6 +366,7 @@ def frame_of(
                 receives_shadow=dress.receives and thing.receives_shadow,
                 cuts=thing.cut_outs.get(name, thing.cut_outs.get("", "")),
                 shown=shown,
+                light=lit,
             )
             (behind if item.late else items).append(item)
             away[id(item)] = _distance(mesh, matrix, camera)
@@ -340,6 +375,8 @@ def frame_of(
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
     middle = (low + high) / 2
     uniforms = light_uniforms(scene.environment, images or {})
+    if light and options.light == "alone":
+        uniforms |= {"stage:sun_light": (0.0, 0.0, 0.0), "stage:sky_gain": (0.0,)}
     view = None
     if options.shadow and any(uniforms["stage:sun_light"]):  # type: ignore[arg-type]
         view = shadow.view_round(low, high, np.array(uniforms["stage:sun_direction"]))

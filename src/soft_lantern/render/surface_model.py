@@ -9,10 +9,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from math import pi
 
+from soft_lantern.bake.light import harmonics
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.directions import octahedral_uv, panorama_uv
-from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, uniform
+from soft_lantern.ir.expr import Expr, Type, const, input_, join, swizzle, uniform
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.surface_inputs import CARRIED
 from soft_lantern.render import shadow
 
 SCATTERED_BANDS, SCATTERED_SIZE = 8, 256
@@ -22,8 +24,11 @@ DISPLAYED = uniform("stage:picture", Type.VEC4)
 """A pixel of the finished linear picture, as the display pass reads it."""
 
 
-def lit(surface: Mapping[str, Expr], *, shadowed: bool = False) -> Expr:
-    """Linear RGBA of a surface under the sun and the sky, in the sun's shadow map if `shadowed`."""
+def lit(surface: Mapping[str, Expr], *, shadowed: bool = False, baked: bool = False) -> Expr:
+    """Linear RGBA of a surface under the sun and the sky, in the sun's shadow map if `shadowed`.
+
+    `baked`: and in the light that was baked for it, as far as its diffuse share answers that.
+    """
     normal = surface["normal"]
     view = f.normalize(surface_input("camera_position") - surface_input("position_world"))
     base, metallic = surface["base_colour"], f.saturate(surface["metallic"])
@@ -35,7 +40,8 @@ def lit(surface: Mapping[str, Expr], *, shadowed: bool = False) -> Expr:
     sun = from_sun * (SUN_LIGHT * (pi * facing_sun))
     if shadowed:
         sun = sun * shadow.sunlit_share(SUN_DIRECTION)
-    sky_light = from_sky(diffuse_colour, f0, f90, roughness, normal, view) * surface["occlusion"]
+    held = baked_light(normal) if baked else None
+    sky_light = from_sky(diffuse_colour, f0, f90, roughness, normal, view, held) * surface["occlusion"]
     return join(sun + sky_light + surface["emissive"], surface["alpha"])
 
 
@@ -106,8 +112,16 @@ def sky_irradiance(normal: Expr) -> Expr:
     return _scattered(_turned_back(normal), const(float(SCATTERED_BANDS))) * _SKY_GAIN
 
 
-def from_sky(diffuse_colour: Expr, f0: Expr, f90: Expr, roughness: Expr, normal: Expr, view: Expr) -> Expr:
-    """Radiance that a surface sends to the viewer under the sky alone.
+def from_sky(
+    diffuse_colour: Expr,
+    f0: Expr,
+    f90: Expr,
+    roughness: Expr,
+    normal: Expr,
+    view: Expr,
+    baked: Expr | None = None,
+) -> Expr:
+    """Radiance that a surface sends to the viewer under the sky alone, and under baked light where there is some.
 
     Mirrored light by the split sum; the diffuse share is what the strongest mirrored channel leaves, as in `brdf`.
     """
@@ -118,12 +132,34 @@ def from_sky(diffuse_colour: Expr, f0: Expr, f90: Expr, roughness: Expr, normal:
     table = f.texture(_SPLIT_SUM, join(f.saturate(f.dot(normal, view)), roughness))
     response = f0 * table.x + f90 * table.y
     strongest = f.max_(f.max_(response.x, response.y), response.z)
-    return (1.0 - strongest) * (diffuse_colour * sky_irradiance(normal)) + radiance * response
+    diffuse = sky_irradiance(normal) if baked is None else sky_irradiance(normal) * _OWN_SKY + baked
+    return (1.0 - strongest) * (diffuse_colour * diffuse) + radiance * response
+
+
+def baked_light(normal: Expr) -> Expr:
+    """The irradiance of baked light over pi: from the item's light map, and from the light round it."""
+    mapped = f.texture(LIGHT_MAP, input_("light_uv", CARRIED["light_uv"])).xyz
+    x, y, z = normal.x, normal.y, normal.z
+    functions = (
+        *(const(harmonics.FLAT), harmonics.STRAIGHT * y, harmonics.STRAIGHT * z, harmonics.STRAIGHT * x),
+        *(harmonics.PRODUCT * (x * y), harmonics.PRODUCT * (y * z), harmonics.POLAR * (3.0 * (z * z) - 1.0)),
+        *(harmonics.PRODUCT * (x * z), harmonics.SQUARE * (x * x - y * y)),
+    )
+    around = AROUND[0] * (functions[0] * harmonics.ANSWERED[0])
+    for held, function, share in zip(AROUND[1:], functions[1:], harmonics.ANSWERED[1:], strict=True):
+        around = around + held * (function * share)
+    return mapped + f.max_(around, 0.0)
 
 
 SUN_DIRECTION, SUN_LIGHT = uniform("stage:sun_direction", Type.VEC3), uniform("stage:sun_light", Type.VEC3)
 """The unit direction toward the sun, and its irradiance on a surface that faces it, over pi."""
 _SKY, _SPLIT_SUM, _SCATTERED = (uniform(f"stage:{n}", Type.SAMPLER) for n in ("sky", "split_sum", "scattered"))
+LIGHT_MAP = uniform("stage:light_map", Type.SAMPLER)
+"""What was baked for an item: the radiance of a white diffuse surface there."""
+AROUND = tuple(uniform(f"stage:around_{n}", Type.VEC3) for n in range(harmonics.COUNT))
+"""What was baked of the light all round an item, as `bake.light.harmonics` has it."""
+_OWN_SKY = uniform("stage:own_sky", Type.FLOAT)
+"""1 where the sky lights an item as it lights all; 0 where its light was baked."""
 _SKY_GAIN, _SKY_TURN = uniform("stage:sky_gain", Type.FLOAT), uniform("stage:sky_turn", Type.VEC2)
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from soft_lantern.errors import BadValue
-from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Precision
+from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Precision, split_by_corner
 
 STEPS: dict[Precision, int] = {"8 bit": 255, "16 bit": 65535}
 """The largest whole number of each precision that is normalised, which stands for 1."""
@@ -98,22 +98,8 @@ def by_vertex(mesh: Mesh, layers: Sequence[ColourLayer]) -> tuple[Mesh, list[Flo
         check(layer, mesh)
     if all(layer.domain == "vertex" for layer in layers):
         return mesh, [layer.values for layer in layers]
-    owners = mesh.triangles.reshape(-1)
     of_corners = [layer.values for layer in layers if layer.domain == "corner"]
-    held = np.column_stack([owners.astype(np.float64), *of_corners])
-    _, first, which = np.unique(held, axis=0, return_index=True, return_inverse=True)
-    rows = owners[first]
-    given = mesh.given_tangents
-    split = replace(
-        mesh,
-        positions=mesh.positions[rows],
-        normals=mesh.normals[rows],
-        uvs=mesh.uvs[rows],
-        uv1s=mesh.uv1s[rows],
-        colours=mesh.colours[rows],
-        given_tangents=None if given is None else given[rows],
-        triangles=which.reshape(-1, 3).astype(np.uint32),
-    )
+    split, rows, first = split_by_corner(mesh, np.column_stack(of_corners))
     return split, [layer.values[rows if layer.domain == "vertex" else first] for layer in layers]
 
 

@@ -15,6 +15,7 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float32]
 Indices = npt.NDArray[np.uint32]
 Matrix = npt.NDArray[np.float64]
+Corners = npt.NDArray[np.int64]
 Domain = Literal["vertex", "corner"]
 Precision = Literal["8 bit", "16 bit", "float"]
 Use = Literal["colour", "data"]
@@ -26,7 +27,8 @@ class Mesh:
     """Points (n, 3), unit normals (n, 3), texture coordinates (n, 2), linear colours (n, 4), triangles (m, 3).
 
     `uv1s`: the second set of texture coordinates. `given_tangents`: (n, 4) as in glTF, where a file brings them.
-    `has_colours`: whether the colours are the mesh's own, or white for want of any.
+    `has_colours`: whether the colours are the mesh's own, or white for want of any. `light_uvs`: (n, 2) where each
+    vertex is in a light map, if it has one; the mesh's own coordinates stay.
     """
 
     positions: Floats
@@ -37,6 +39,12 @@ class Mesh:
     uv1s: Floats
     given_tangents: Floats | None = None
     has_colours: bool = False
+    light_uvs: Floats | None = None
+
+    @functools.cached_property
+    def in_light_map(self) -> Floats:
+        """Where each vertex is in a light map, (n, 2); 0 without one."""
+        return np.zeros((len(self.positions), 2), np.float32) if self.light_uvs is None else self.light_uvs
 
     @functools.cached_property
     def tangents(self) -> Floats:
@@ -201,6 +209,37 @@ def mesh_from(
         None if tangents is None else np.ascontiguousarray(tangents, np.float32),
         colours is not None,
     )
+
+
+def split_by_corner(mesh: Mesh, values: npt.NDArray[np.floating]) -> tuple[Mesh, Corners, Corners]:
+    """The mesh with each vertex split wherever its corners' values, (3·m, k), differ.
+
+    With it, for each vertex that it has, the vertex it was and the first corner that it is.
+    """
+    owners = mesh.triangles.reshape(-1)
+    held = np.column_stack([owners.astype(np.float64), values])
+    _, first, which = np.unique(held, axis=0, return_index=True, return_inverse=True)
+    rows = owners[first].astype(np.int64)
+    given, light = mesh.given_tangents, mesh.light_uvs
+    split = replace(
+        mesh,
+        positions=mesh.positions[rows],
+        normals=mesh.normals[rows],
+        uvs=mesh.uvs[rows],
+        uv1s=mesh.uv1s[rows],
+        colours=mesh.colours[rows],
+        given_tangents=None if given is None else given[rows],
+        light_uvs=None if light is None else light[rows],
+        triangles=which.reshape(-1, 3).astype(np.uint32),
+    )
+    return split, rows, np.asarray(first, np.int64)
+
+
+def with_light_map(mesh: Mesh, coordinates: Floats) -> Mesh:
+    """The mesh with places in a light map by corner, (m, 3, 2). Its own coordinates stay."""
+    flat = coordinates.reshape(-1, 2)
+    split, _, first = split_by_corner(mesh, flat)
+    return replace(split, light_uvs=np.ascontiguousarray(flat[first], np.float32))
 
 
 def turned_normals(linear: Matrix) -> Matrix:

@@ -1,0 +1,178 @@
+"""A bake from beginning to end: samples shared out among cores, summed, and laid into maps and probes that get better.
+
+Samples are handed out in units of fixed sizes and summed in their order, so the result is the same on any number of
+cores.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.bake.light import harmonics
+from soft_lantern.bake.light.charts import Texels, nearest_filled
+from soft_lantern.bake.light.cores import Cores, Found
+from soft_lantern.bake.light.denoise import denoised, relative_noise
+from soft_lantern.bake.light.surfaces import Floats, Surfaces
+from soft_lantern.bake.light.tracing import BURIED, Sky, Starts
+from soft_lantern.progress import Progress, silent
+
+UNITS = (1, 1, 2)
+"""Samples of the first units: a picture soon. Later ones hold UNIT."""
+UNIT = 4
+TOLD = 0.4
+"""Seconds between two pictures of what there is so far."""
+
+
+@dataclass(frozen=True, eq=False)
+class Receiver:
+    """What one light map is gathered at: its size, its texels, where those are and how they face in the world."""
+
+    size: tuple[int, int]
+    texels: Texels
+    points: Floats
+    normals: Floats
+    texel: float
+
+
+@dataclass(frozen=True, eq=False)
+class Job:
+    """All that a bake needs. `receivers` by names of the caller's; `probes`: points (p, 3), round which is gathered.
+
+    `groups` of the surfaces count the sky's as the last where there is one.
+    """
+
+    surfaces: Surfaces
+    receivers: dict[str, Receiver]
+    probes: Floats
+    sky: Sky | None = None
+    samples: int = 64
+    bounces: int = 4
+    seed: int = 1
+    denoise: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class Lit:
+    """What a bake has so far. `maps`: radiance of a white diffuse surface by receiver and group, (h, w, groups, 3).
+
+    `probes`: (p, groups, 9, 3) coefficients. `noise`: the standard error beside the mean. `rays`: how many were traced.
+    """
+
+    maps: dict[str, Floats]
+    probes: Floats
+    samples: int
+    noise: float
+    seconds: float = 0.0
+    finished: bool = False
+
+
+@dataclass(eq=False)
+class Hold:
+    """By which a bake is made to wait, from any thread."""
+
+    going: threading.Event = field(default_factory=threading.Event)
+
+    def __post_init__(self) -> None:
+        self.going.set()
+
+
+def bake(
+    job: Job,
+    cores: Cores,
+    told: Callable[[Lit], object] | None = None,
+    progress: Progress = silent,
+    hold: Hold | None = None,
+) -> Lit:
+    """The light of a job; `told` hears of better and better states of it. Raises Cancelled, and nothing goes on."""
+    sums = _Sums(job)
+    started, last = time.perf_counter(), 0.0
+    given = (job.surfaces, job.sky, (sums.starts, sums.around), job.seed, job.bounces)
+    waited = 0.0
+    with contextlib.closing(cores.followed(given, list(units_of(job.samples)), progress)) as work:
+        for found, unit in work:
+            sums.take(found, unit)
+            if hold and not hold.going.is_set():
+                paused = time.perf_counter()
+                while not hold.going.wait(0.1):
+                    progress(sums.samples / job.samples, "Baking light: held")
+                waited += time.perf_counter() - paused
+            now = time.perf_counter() - started - waited
+            left = now / sums.samples * (job.samples - sums.samples)
+            known = f", {left:.0f} s to go" if sums.samples > 2 else ""
+            progress(sums.samples / job.samples, f"Baking light{known}")
+            if told and sums.samples < job.samples and (now - last > TOLD or sums.samples == 1):
+                last = now
+                told(sums.lit(now, denoise=False))
+    return sums.lit(time.perf_counter() - started - waited, denoise=job.denoise, finished=True)
+
+
+def units_of(samples: int) -> Iterator[range]:
+    """The numbers of samples, in the units they are handed out in."""
+    start = 0
+    sizes = iter(UNITS)
+    while start < samples:
+        size = min(next(sizes, UNIT), samples - start)
+        yield range(start, start + size)
+        start += size
+
+
+class _Sums:
+    """What was gathered so far, over all receivers and probes."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        held = list(job.receivers.values())
+        none = np.zeros((0, 3), np.float32)
+        points, normals = ([getattr(each, name) for each in held] for name in ("points", "normals"))
+        self.starts = Starts(np.concatenate([none, *points]), np.concatenate([none, *normals]))
+        self.around = Starts(np.ascontiguousarray(job.probes, np.float32).reshape(-1, 3))
+        groups = job.surfaces.groups
+        self.samples = 0
+        self.light = np.zeros((self.starts.count, groups, 3))
+        self.squares, self.buried = (np.zeros(self.starts.count) for _ in range(2))
+        self.probes = np.zeros((self.around.count, groups, harmonics.COUNT, 3))
+
+    def take(self, found: Found, unit: range) -> None:
+        at_texels, around = found
+        self.light += at_texels.light
+        self.squares += at_texels.squares
+        self.buried += at_texels.buried
+        self.probes += around.light
+        self.samples += len(unit)
+
+    def lit(self, seconds: float, *, denoise: bool, finished: bool = False) -> Lit:
+        light = (self.light / self.samples).astype(np.float32)
+        mean = light.sum(axis=1).mean(axis=1)
+        spread = np.maximum(self.squares / self.samples - mean.astype(np.float64) ** 2, 0)
+        noise = np.sqrt(spread / max(self.samples - 1, 1)).astype(np.float32)
+        kept = self.buried < BURIED * self.samples
+        maps, low = {}, 0
+        for name, receiver in self.job.receivers.items():
+            part = slice(low, low + len(receiver.points))
+            low = part.stop
+            maps[name] = self._laid(name, receiver, light[part], noise[part], kept[part], denoise and self.samples > 1)
+        probes = (self.probes / self.samples).astype(np.float32)
+        return Lit(maps, probes, self.samples, relative_noise(mean[kept], noise[kept]), seconds, finished)
+
+    def _laid(
+        self, name: str, receiver: Receiver, light: Floats, noise: Floats, kept: npt.NDArray[np.bool_], denoise: bool
+    ) -> Floats:
+        """One light map, full to its edges. Where nothing shows but the inside of something, its neighbours count."""
+        width, height = receiver.size
+        numbers, groups = receiver.texels.numbers, light.shape[1]
+        if denoise and kept.any():
+            flat = light[kept].reshape(-1, groups * 3)
+            where = receiver.points[kept], receiver.normals[kept], noise[kept], receiver.texel
+            light = light.copy()
+            light[kept] = denoised(receiver.size, numbers[kept], flat, *where).reshape(-1, groups, 3)
+        laid = np.zeros((width * height, groups, 3), np.float32)
+        laid[numbers[kept]] = light[kept]
+        nearest = nearest_filled(receiver.size, numbers[kept])
+        return laid[nearest].reshape(height, width, groups, 3)

@@ -1,0 +1,32 @@
+"""Processes that work for this one: they end when it does, and hear no signals meant for it."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import os
+import signal
+from collections.abc import Iterator
+
+_ENDING = (signal.SIGINT, signal.SIGTERM)
+_PR_SET_PDEATHSIG = 1
+
+
+@contextlib.contextmanager
+def unsignalled() -> Iterator[None]:
+    """Hear of signals only afterwards: half of what a process is given would make it complain."""
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def serve() -> None:
+    """In a process just begun: end with the one that began it, however that went, and leave its signals to it."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    if os.getppid() == 1:
+        os._exit(143)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is the parent that hears the person
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)

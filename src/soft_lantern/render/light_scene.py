@@ -1,0 +1,393 @@
+"""A scene as light is baked in it: who gives, takes and stops it, what each answers, and where it is gathered."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from hashlib import sha1
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.bake.light.baking import Job, Lit, Receiver
+from soft_lantern.bake.light.charts import WASTED, texels_of, unfolded
+from soft_lantern.bake.light.kept import SKY, BakedLight, LightMap, Probes, grid_points
+from soft_lantern.bake.light.surfaces import Surfaces, cell_middles, divisions_for, joined
+from soft_lantern.bake.light.tracing import Sky
+from soft_lantern.errors import BadValue
+from soft_lantern.graph.document import LightRole, Project, Scene, StageObject
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import look
+from soft_lantern.graph.lowering import uniform_values
+from soft_lantern.progress import Progress, silent
+from soft_lantern.render.lighting import light_uniforms
+from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs, placed_parts
+from soft_lantern.render.surface_points import Worn, at_places
+from soft_lantern.scene.mesh import Mesh, Model
+from soft_lantern.scene.transforms import Camera, camera_for
+from soft_lantern.values.images import Image
+
+Floats = npt.NDArray[np.float32]
+Mean = tuple[float, float, float]
+BLACK: Mean = (0.0, 0.0, 0.0)
+BRIGHTEST = 65_504.0
+"""The most that anything gives: the largest half-precision float, in which light maps are handed over."""
+WHITEST = 0.98
+"""The most of light that a surface sends on, so that it ends."""
+SAMPLED = 1024
+"""Triangles of a part by which the mean of what it gives is told."""
+MOST_PROBES = 16
+"""Points along one axis of the grid in which light for what moves is gathered."""
+CELLS_A_TEXEL = 0.5
+"""Cells along a texel: what surfaces answer is looked up more coarsely than light is gathered."""
+MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "it is hidden", "it is see-through", "it is unlit"
+DARK, LOST, NO_FACES = "its emissive is 0", "its mesh could not be read", "it has no faces"
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A part of an object as light meets it. `why_not` says of "gives", "takes" or "stops" why it does not, if so."""
+
+    thing: StageObject
+    name: str
+    role: LightRole
+    worn: Worn | None
+    why_not: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def group(self) -> str:
+        """The light group that what it gives counts as."""
+        return self.role.group or self.thing.name
+
+    def does(self, what: str) -> bool:
+        """Whether it "gives", "takes" or "stops" light."""
+        return what not in self.why_not
+
+
+def role_of(thing: StageObject, part: str) -> LightRole:
+    """How a part is meant to take part."""
+    return thing.light.get(part) or thing.light.get("") or LightRole()
+
+
+def parts_of(
+    project: Project,
+    scene: Scene,
+    models: Mapping[str, Model],
+    images: Mapping[str, Image],
+    lowered_materials: LoweredMaterials,
+) -> Iterator[Part]:
+    """Every part of the scene, with what keeps it from taking part."""
+    camera = camera_for(scene.view, (16, 9))
+    for thing in scene.objects:
+        model = models.get(thing.asset)
+        if model is None:
+            yield Part(thing, "", role_of(thing, ""), None, dict.fromkeys(("gives", "takes", "stops"), LOST))
+            continue
+        for name, mesh, _ in placed_parts(thing, model):
+            yield _part(project, thing, name, mesh, model, images, lowered_materials, camera)
+
+
+def _part(
+    project: Project,
+    thing: StageObject,
+    name: str,
+    mesh: Mesh,
+    model: Model,
+    images: Mapping[str, Image],
+    lowered_materials: LoweredMaterials,
+    camera: Camera,
+) -> Part:
+    found = look(project, worn(project, thing, name))
+    material = found.material if found else GREY
+    lowered = lowered_materials.lowered(material)
+    uniforms = uniform_values(lowered, material, found.shown if found else {}, images)
+    as_worn = Worn(mesh, object_inputs(thing, model, mesh), lowered, uniforms, camera)
+    role, why = role_of(thing, name), {}
+    for what, wanted in (("gives", role.gives), ("takes", role.takes), ("stops", role.stops)):
+        if not wanted:
+            why[what] = ""
+    if lowered.alpha_mode == "blend":
+        why["takes"] = SEE_THROUGH
+    if lowered.unlit:
+        why["takes"] = why["gives"] = UNLIT
+    for words, holds in (
+        *((NO_FACES, not len(mesh.triangles)), (HIDDEN, name in thing.hidden or "" in thing.hidden)),
+        (MOVES, thing.moves),
+    ):
+        if holds:
+            why = dict.fromkeys(("gives", "takes", "stops"), words)
+    return Part(thing, name, role, as_worn, why)
+
+
+class MeanEmissions:
+    """What light groups give on the average, worked out again only for what is worn differently."""
+
+    def __init__(self) -> None:
+        self._kept: dict[tuple[str, str], tuple[tuple[object, ...], Mean, float]] = {}
+
+    def of_part(self, part: Part) -> tuple[Mean, float]:
+        """What a part gives on the average over its area: linear radiance, and that area."""
+        held = part.worn
+        if held is None:
+            return BLACK, 0.0
+        values = tuple((k, v if isinstance(v, tuple) else id(v)) for k, v in sorted(held.uniforms.items()))
+        key = (held.mesh, held.lowered, values, tuple(sorted(held.of_object.items())))
+        kept = self._kept.get((part.thing.id, part.name))
+        if kept is None or kept[0] != key:
+            kept = self._kept[part.thing.id, part.name] = key, mean_emission(held), _area(held)
+        return kept[1], kept[2]
+
+    def of(
+        self,
+        project: Project,
+        scene: Scene,
+        models: Mapping[str, Model],
+        images: Mapping[str, Image],
+        lowered_materials: LoweredMaterials,
+        groups: Container[str],
+    ) -> dict[str, Mean]:
+        """The mean of each of some groups, as the scene is."""
+        parts = parts_of(project, scene, models, images, lowered_materials)
+        return self.of_groups([part for part in parts if part.does("gives") and part.group in groups])
+
+    def of_groups(self, givers: Iterable[Part]) -> dict[str, Mean]:
+        """The mean of the group of each of some parts, by the parts' areas."""
+        total: dict[str, npt.NDArray[np.float64]] = {}
+        areas: dict[str, float] = {}
+        for part in givers:
+            mean, area = self.of_part(part)
+            total[part.group] = total.get(part.group, np.zeros(3)) + np.array(mean) * area
+            areas[part.group] = areas.get(part.group, 0.0) + area
+        return {name: _three(each / max(areas[name], 1e-30)) for name, each in total.items()}
+
+
+def with_dark_ones(parts: Iterable[Part], means: MeanEmissions) -> list[Part]:
+    """The parts, those that give nothing because their emissive is 0 told so."""
+    found = []
+    for part in parts:
+        dark = part.does("gives") and not any(means.of_part(part)[0])
+        found.append(replace(part, why_not={**part.why_not, "gives": DARK}) if dark else part)
+    return found
+
+
+def mean_emission(part: Worn) -> Mean:
+    """What a mesh gives on the average over its area: linear radiance, told by some of its triangles."""
+    mesh = part.mesh
+    step = max(len(mesh.triangles) // SAMPLED, 1)
+    triangles = np.arange(0, len(mesh.triangles), step)
+    carried = part.carried()
+    places = np.full((len(triangles), 2), 1 / 3)
+    given = np.clip(part.surface(["emissive"], triangles, places, carried)["emissive"], 0, BRIGHTEST)
+    a, b, c = (carried["position_world"][mesh.triangles[triangles, i]] for i in range(3))
+    areas = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    total = float(areas.sum())
+    if total <= 0:
+        return BLACK
+    return _three(areas @ np.broadcast_to(given, (len(triangles), 3)).astype(np.float64) / total)
+
+
+def _three(values: npt.NDArray[np.floating]) -> Mean:
+    return float(values[0]), float(values[1]), float(values[2])
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """What a bake is begun with, and what turns its light into something to keep. `remarks`: a sentence each."""
+
+    job: Job
+    names: tuple[str, ...]
+    means: dict[str, Mean]
+    coordinates: dict[str, dict[str, Floats]]
+    stood: dict[str, str]
+    grid: tuple[tuple[float, float, float], float, tuple[int, int, int]] | None
+    remarks: tuple[str, ...]
+
+    def kept(self, lit: Lit) -> BakedLight:
+        """The light of a job so far, as it is kept and shown."""
+        maps = {
+            object_id: LightMap(
+                self.coordinates[object_id],
+                {name: np.ascontiguousarray(light[:, :, group]) for group, name in enumerate(self.names)},
+            )
+            for object_id, light in lit.maps.items()
+        }
+        probes = None
+        if self.grid:
+            held = {n: np.ascontiguousarray(lit.probes[:, group]) for group, n in enumerate(self.names)}
+            probes = Probes(*self.grid, held)
+        figures = (lit.samples, self.job.seed, lit.noise, lit.seconds)
+        return BakedLight(self.means, maps, probes, self.stood, *figures)
+
+
+def gathered(
+    project: Project,
+    scene: Scene,
+    models: Mapping[str, Model],
+    images: Mapping[str, Image],
+    lowered_materials: LoweredMaterials,
+    progress: Progress = silent,
+) -> Gathered:
+    """A scene made ready for baking. Raises BadValue where nothing gives light, or nothing would show it, Cancelled."""
+    settings = scene.baked
+    progress(0.0, "Looking who gives light")
+    emissions = MeanEmissions()
+    parts = with_dark_ones(parts_of(project, scene, models, images, lowered_materials), emissions)
+    parts = [part for part in parts if part.worn and _in(part)]
+    givers = [part for part in parts if part.does("gives")]
+    names = list(dict.fromkeys(part.group for part in givers))
+    if not names and not settings.sky:
+        raise BadValue("nothing in the scene gives light: no object that stands still has an emissive above 0")
+    takers = [part for part in parts if part.does("takes")]
+    if not takers and not settings.probes:
+        raise BadValue("nothing in the scene takes light: let an object take it first")
+    remarks: list[str] = []
+    means = emissions.of_groups(givers)
+    pieces = []
+    for number, part in enumerate(parts):
+        progress(0.2 + 0.4 * number / len(parts), f"Reading what {part.thing.name} answers")
+        group = names.index(part.group) if part.does("gives") else -1
+        pieces.append(_surfaces(part, settings.texels, group, means.get(part.group), remarks))
+    power = [float(np.mean(means[name])) for name in names]
+    if settings.sky:
+        means[SKY] = (1.0, 1.0, 1.0)
+        names.append(SKY)
+        power.append(0.0)
+    surfaces = joined(pieces, len(names), np.array(power)) if pieces else _nothing(len(names))
+    receivers: dict[str, Receiver] = {}
+    coordinates: dict[str, dict[str, Floats]] = {}
+    for object_id in dict.fromkeys(part.thing.id for part in takers):
+        own = [part for part in takers if part.thing.id == object_id]
+        progress(0.6 + 0.4 * len(receivers) / len(takers), f"Unfolding {own[0].thing.name}")
+        receivers[object_id], coordinates[object_id] = _receiver(own, settings.texels, remarks)
+    grid = _grid(surfaces, settings.probes)
+    probes = grid_points(*grid) if grid else np.zeros((0, 3), np.float32)
+    sky = _sky(scene, images) if settings.sky else None
+    job = Job(
+        *(surfaces, receivers, probes, sky),
+        *(max(settings.samples, 1), max(settings.bounces, 0), settings.seed, settings.denoise),
+    )
+    stood = {thing.id: mark_of(thing) for thing in scene.objects if any(p.thing.id == thing.id for p in parts)}
+    return Gathered(job, tuple(names), means, coordinates, stood, grid, tuple(dict.fromkeys(remarks)))
+
+
+def mark_of(thing: StageObject) -> str:
+    """What tells whether an object stands as it did: where, in which shape, and which of it is there."""
+    said = (thing.asset, thing.position, thing.rotation, thing.scale, sorted(thing.hidden), thing.moves)
+    return sha1(repr(said).encode()).hexdigest()[:16]
+
+
+def _in(part: Part) -> bool:
+    return any(part.does(what) for what in ("gives", "takes", "stops"))
+
+
+def _area(part: Worn) -> float:
+    a, b, c = (part.carried()["position_world"][part.mesh.triangles[:, i]] for i in range(3))
+    return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
+
+
+def _surfaces(
+    part: Part,
+    texels: float,
+    group: int,
+    mean: Mean | None,
+    remarks: list[str],
+) -> Surfaces:
+    assert part.worn
+    worn_, lowered = part.worn, part.worn.lowered
+    mesh, carried = worn_.mesh, worn_.carried()
+    corners = carried["position_world"][mesh.triangles].astype(np.float32)
+    sound = np.isfinite(corners.reshape(-1, 9)).all(axis=1)
+    if not sound.all():
+        remarks.append(f"{part.thing.name} has faces that are nowhere; they are left out")
+        corners[~sound] = 0.0
+    masked = lowered.alpha_mode == "mask"
+    fine = (part.thing.texels or texels) * CELLS_A_TEXEL * (4 if masked else 1)
+    divisions = divisions_for(corners, fine)
+    triangles, places = cell_middles(divisions)
+    wanted = ["base_colour", "metallic", "emissive", "alpha"]
+    if masked:
+        wanted.append("alpha_cutoff")
+    answers = worn_.surface(wanted, triangles, places, carried)
+    count = len(triangles)
+    albedo = np.clip(answers["base_colour"] * (1 - np.clip(answers["metallic"], 0, 1)), 0, WHITEST)
+    emission = np.zeros((count, 3), np.float32)
+    if group >= 0 and mean:
+        given = answers["emissive"]
+        if np.any(given > BRIGHTEST):
+            remarks.append(f"{part.thing.name} gives more than {BRIGHTEST:,.0f}; that much counts")
+        emission = _pattern(np.clip(given, 0, BRIGHTEST), mean)
+    cover = np.ones(count, np.float32)
+    if not part.does("stops") and group < 0:
+        cover[:] = 0.0
+    elif masked:
+        cover = np.greater_equal(answers["alpha"], answers["alpha_cutoff"]).astype(np.float32).reshape(-1)
+    elif lowered.alpha_mode == "blend":
+        cover = np.clip(answers["alpha"][:, 0], 0, 1)
+    return Surfaces(
+        *(corners, divisions, np.broadcast_to(albedo, (count, 3)).astype(np.float32), emission, cover),
+        np.full(len(corners), group, np.int64),
+        np.full(len(corners), lowered.traits.get("double_sided") == "yes"),
+    )
+
+
+def _pattern(given: Floats, mean: Mean) -> Floats:
+    """What is given as a share of its mean, channel by channel; where a channel gives nothing, as all of them do."""
+    whole = given.mean(axis=1) / max(float(np.mean(mean)), 1e-20)
+    columns = [given[:, i] / mean[i] if mean[i] > 0 else whole for i in range(3)]
+    return np.stack(columns, axis=1).astype(np.float32)
+
+
+def _receiver(own: list[Part], texels: float, remarks: list[str]) -> tuple[Receiver, dict[str, Floats]]:
+    """Where an object's light is gathered, and where each of its parts lies in the map."""
+    thing = own[0].thing
+    carried = [part.worn.carried() for part in own if part.worn]
+    meshes = [part.worn.mesh for part in own if part.worn]
+    asked = thing.texels or texels
+    placed = [(c["position_world"].astype(np.float32), m.triangles) for c, m in zip(carried, meshes, strict=True)]
+    charts = unfolded(placed, asked)
+    texels_there = texels_of(charts)
+    if charts.texels_per_metre < asked * 0.99:
+        remarks.append(
+            f"{thing.name} has no room in its map for {asked:g} texels a metre; it has {charts.texels_per_metre:.1f}"
+        )
+    if texels_there.doubled:
+        remarks.append(f"{thing.name} has charts that overlap in {texels_there.doubled} texels of its light map")
+    used = texels_there.covered.sum() / (charts.size[0] * charts.size[1])
+    if used < WASTED and charts.size[0] * charts.size[1] > 4096:
+        remarks.append(f"{thing.name} uses {used:.0%} of its light map; the rest is wasted room")
+    points, normals = (np.zeros((len(texels_there.numbers), 3), np.float32) for _ in range(2))
+    for number, (mesh, held) in enumerate(zip(meshes, carried, strict=True)):
+        mine = np.flatnonzero(texels_there.mesh == number)
+        at = at_places(mesh, held, texels_there.triangle[mine], texels_there.places[mine])
+        points[mine] = at["position_world"]
+        facing = at["carried_normal"]
+        normals[mine] = facing / np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-20)
+    receiver = Receiver(charts.size, texels_there, points, normals, 1 / charts.texels_per_metre)
+    return receiver, {part.name: each for part, each in zip(own, charts.coordinates, strict=True)}
+
+
+def _grid(surfaces: Surfaces, spacing: float) -> tuple[tuple[float, float, float], float, tuple[int, int, int]] | None:
+    if spacing <= 0 or not len(surfaces.corners):
+        return None
+    points = surfaces.corners.reshape(-1, 3).astype(np.float64)
+    low, high = points.min(axis=0), points.max(axis=0)
+    spacing = max(spacing, float((high - low).max()) / (MOST_PROBES - 1))
+    counts = np.maximum(np.ceil((high - low) / spacing).astype(int), 1) + 1
+    start = (low + high) / 2 - (counts - 1) * spacing / 2
+    x, y, z = map(float, start)
+    return (x, y, z), spacing, (int(counts[0]), int(counts[1]), int(counts[2]))
+
+
+def _sky(scene: Scene, images: Mapping[str, Image]) -> Sky:
+    uniforms = light_uniforms(scene.environment, images)
+    seen, gain = uniforms["stage:sky"], uniforms["stage:sky_gain"]
+    assert isinstance(seen, Image) and isinstance(gain, tuple)
+    return Sky(np.ascontiguousarray(seen.texels[..., :3] * np.float32(gain[0]), np.float32), scene.environment.rotation)
+
+
+def _nothing(groups: int) -> Surfaces:
+    none = np.zeros(0, np.int64)
+    three = np.zeros((0, 3), np.float32)
+    return Surfaces(
+        *(np.zeros((0, 3, 3), np.float32), none, three, three, np.zeros(0, np.float32), none, none.astype(bool), groups)
+    )
