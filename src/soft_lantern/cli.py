@@ -204,6 +204,34 @@ def export(
 
 
 @app.command()
+def bake(
+    project: ProjectFolder,
+    scene: Annotated[str, typer.Option(help="the scene whose light is baked")],
+    samples: Annotated[int | None, typer.Option(help="samples a texel; else as the scene says")] = None,
+    seed: Annotated[int | None, typer.Option(help="the same one gives the same light; else as the scene says")] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="a folder to hand the light over to")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="print the figures as JSON")] = False,
+) -> None:
+    """Bake the light that a scene's emissive surfaces give, and keep it in the project."""
+    from soft_lantern.commands.baking import bake_scene
+    from soft_lantern.commands.progress_bar import progress_bar
+
+    with progress_bar() as progress:
+        figures = bake_scene(project, scene, samples, seed, output, progress)
+    if as_json:
+        print(json.dumps(figures, indent=2, ensure_ascii=False))
+        return
+    for remark in figures["remarks"]:
+        print(f"note: {remark}")
+    maps = ", ".join(f"{name} {width} × {height}" for name, (width, height) in figures["light_maps"].items())
+    taken = f"{figures['samples']} samples in {figures['seconds']:.1f} s, noise {figures['noise']:.3f}"
+    print(f"{figures['scene']}: {taken}")
+    print(f"light maps: {maps or 'none'}; probes: {figures['probes']}")
+    for path in [project / figures["file"], *figures["written"]]:
+        print(f"wrote {path}")
+
+
+@app.command()
 def bench(as_json: Annotated[bool, typer.Option("--json", help="print as JSON")] = False) -> None:
     """Print the benchmark table: ratios and longest waits within this one run."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

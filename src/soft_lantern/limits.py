@@ -35,6 +35,8 @@ EXPOSURE_STOPS = 32.0
 """Stops by which a light is brighter or darker than it is."""
 RECORDS = 200_000
 """Records in one folder of a project."""
+LIGHT_PARTS = 20_000
+"""Parts of a file of baked light."""
 PATH_LETTERS = 1024
 """Letters of a path in a record."""
 PICTURE_SIDE = 8192

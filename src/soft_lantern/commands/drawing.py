@@ -6,18 +6,18 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from rich.console import Console
-from rich.progress import Progress as Bar
-
 from soft_lantern.commands.arguments import material_and_values, named, size_of
+from soft_lantern.commands.progress_bar import progress_bar
 from soft_lantern.contact_sheet import sheet as contact
 from soft_lantern.contact_sheet.cores import draw_on_all_cores
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images, write_exr, write_png
+from soft_lantern.formats.light_files import load_light
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import Asset, Instance, Material, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.notice import Severity
+from soft_lantern.render.baked import ShownLight
 from soft_lantern.render.choose import BACKENDS, renderer_for
 from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of, scene_bounds
 from soft_lantern.scene.primitives import PRIMITIVES
@@ -54,7 +54,11 @@ def render(
             raise BadValue(notice.text)
     view = shown.view if scene else view_of_bounds(*scene_bounds(shown, models), View())
     camera = camera_for(view, pixels)
-    frame = frame_of(document, shown, models, camera, pixels, options, LoweredMaterials(), time, 4, images)
+    looks, light = LoweredMaterials(), None
+    if scene and shown.baked.file:
+        kept = ShownLight(load_light(project, shown))
+        light = kept.now(document, shown, models, images, looks)
+    frame = frame_of(document, shown, models, camera, pixels, options, looks, time, 4, images, light)
     renderer, remark = renderer_for(backend or None)
     if remark:
         print(remark, file=sys.stderr)
@@ -94,12 +98,7 @@ def sheet(
         if notice.severity is Severity.ERROR and notice.place in assets:
             raise BadValue(notice.text)
     _check_backend(backend)
-    with Bar(transient=True, console=Console(stderr=True)) as bar:
-        task = bar.add_task("", total=1.0)
-
-        def moved(share: float, words: str) -> None:
-            bar.update(task, completed=share, description=words)
-
+    with progress_bar() as moved:
         pictures = draw_on_all_cores(document, listed, models, images, pixels, backend or None, moved)
     columns = contact.columns_for(len(assets), len(skies), len(listed))
     contact.write(contact.laid_out(listed, pictures, columns, document.name), output)

@@ -105,7 +105,7 @@ def basin_stones() -> list[Part]:
     for number, (x, y, z, size) in enumerate(places):
         ball = sphere(56)
         points = ball.positions.astype(np.float64)
-        lumps = _rough(points[:, 0] * 1.7 + number * 3, points[:, 1] * 1.3 + points[:, 2] * 2.1 + number)
+        lumps = rough(points[:, 0] * 1.7 + number * 3, points[:, 1] * 1.3 + points[:, 2] * 2.1 + number)
         grown = points * (1 + 0.16 * lumps[:, None]) * np.array([1.0, 1.15, 0.85]) * size
         made = mesh_from(grown + np.array([x, y, z]), ball.triangles, uvs=ball.uvs)
         parts.append(Part(f"stone {number + 1}", _seamless(made)))
@@ -159,20 +159,21 @@ def _step(top: float, bottom: float, back: float, front: float, phase: float) ->
     x = np.linspace(-4.5, 4.5, 90)
     grid_y, grid_x = np.meshgrid(y, x, indexing="ij")
     grid_z = np.broadcast_to(z[:, None], grid_x.shape)
-    rough = _rough(grid_x * 1.3 + phase * 7, grid_y * 1.9 + phase * 3)
+    lumps = rough(grid_x * 1.3 + phase * 7, grid_y * 1.9 + phase * 3)
     steep = np.clip((top - grid_y) / 0.3, 0, 1)
     swing = 0.45 * np.sin(grid_x * 0.55 + phase * 0.6)
     # Seen from above the terraces are rounded, so that the cliff has no open ends.
     rounded = -5.2 + (grid_z + 5.2) * np.sqrt(np.clip(1 - (grid_x / 4.5) ** 4, 0, 1))
-    out = swing * ((grid_z - back) / (front - back)) + 0.16 * rough * steep
-    points = np.dstack([grid_x, grid_y + 0.04 * rough * (1 - steep), rounded + out])
+    out = swing * ((grid_z - back) / (front - back)) + 0.16 * lumps * steep
+    points = np.dstack([grid_x, grid_y + 0.04 * lumps * (1 - steep), rounded + out])
     v, u = np.meshgrid(np.linspace(0, 1, len(y)), np.linspace(0, 3, len(x)), indexing="ij")
     return mesh_from(
         points.reshape(-1, 3), grid_triangles(len(y) - 1, len(x) - 1), uvs=np.dstack([u, v]).reshape(-1, 2)
     )
 
 
-def _rough(a: Row, b: Row) -> Row:
+def rough(a: Row, b: Row) -> Row:
+    """Lumps from −1 to 1 over a plane."""
     return np.asarray(
         0.5 * np.sin(a * 2.1 + 1.3 * np.sin(b * 1.7))
         + 0.3 * np.sin(a * 4.7 - b * 3.1 + 2.0)

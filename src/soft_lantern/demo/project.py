@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from soft_lantern.demo import basin, kettle, moths
+import numpy as np
+
+from soft_lantern.demo import basin, grotto, kettle, moths
 from soft_lantern.demo.meshes import (
     basin_stones,
     fog_gate,
@@ -16,14 +18,21 @@ from soft_lantern.demo.meshes import (
     stepped_basin,
     terrace_cliff,
 )
+from soft_lantern.formats.assets import repainted
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.images import write_png
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed
+from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed, with_records
 from soft_lantern.graph.edits import connect
-from soft_lantern.graph.instances.values import put_instance
+from soft_lantern.graph.instances.values import look, put_instance
+from soft_lantern.render.frame import placed_inputs
+from soft_lantern.render.vertex_fill import wire_at_vertices
+from soft_lantern.scene.colour_layers import white
+from soft_lantern.scene.filling import filled
+from soft_lantern.scene.mesh import ColourLayer, Mesh
+from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.colour import colour_from_hex
 
 NAME = "Mothlight Terraces"
@@ -39,6 +48,7 @@ MESHES = {
     "fog_gate": fog_gate,
     "tea_kettle": kettle.tea_kettle,
     "glow_mushroom": kettle.glow_mushroom,
+    **grotto.MESHES,
 }
 """The meshes by the name of their asset and file."""
 
@@ -51,7 +61,7 @@ def write_demo(folder: Path) -> Project:
         write_png(texels(), folder / IMAGE_FOLDER / f"{name}.png")
     for name, indices in moths.sprites().items():
         write_png(indices, folder / IMAGE_FOLDER / f"{name}.png")
-    project = demo_project()
+    project = with_painted_vine(demo_project(), folder)
     save_project(project, folder)
     return project
 
@@ -64,7 +74,7 @@ def demo_project() -> Project:
     palettes = {each.id: each for each in moths.palettes()}
     project = changed(project, textures=textures, gradients=gradients, palettes=palettes)
     own = (height_ramp(), moth_trail(), nectar(), weathered_urn(), fluttering_paper())
-    for written in (*own, *basin.materials(), *kettle.materials(), moths.moth_sprite()):
+    for written in (*own, *basin.materials(), *kettle.materials(), *grotto.materials(), moths.moth_sprite()):
         project = written.into_project(project)
     for instance in (
         Instance(
@@ -88,6 +98,7 @@ def demo_project() -> Project:
         *basin.instances(),
         *kettle.instances(),
         *moths.instances(),
+        *grotto.instances(),
     ):
         project = put_instance(project, instance)
     assets = {
@@ -154,9 +165,26 @@ def demo_project() -> Project:
         gauge=-2.0,
     )
     others = (basin.basin_scene(), basin.two_nectars_scene(), kettle.tea_scene(), moths.moth_scene())
+    scenes = (garden, *others, grotto.grotto_scene())
     picks = {pick.id: pick for pick in (*kettle.picks(), *moths.picks())}
-    scenes = {scene.id: scene for scene in (garden, *others)}
-    return changed(project, assets=assets, picks=picks, scenes=scenes)
+    return changed(project, assets=assets, picks=picks, scenes={scene.id: scene for scene in scenes})
+
+
+def with_painted_vine(project: Project, folder: Path) -> Project:
+    """The demo with the vine's leaves painted to fade, and its bark worn where a node of the bark says so."""
+    arch = project.assets["vine_arch"]
+    found = look(project, "vine_bark")
+    assert found
+    camera = camera_for(View(), (1, 1))
+
+    def worn(mesh: Mesh, layers: tuple[ColourLayer, ...]) -> list[ColourLayer]:
+        values = wire_at_vertices(found, grotto.WEAR, mesh, placed_inputs(np.eye(4)), camera, {})
+        layer = layers[0] if layers else white(mesh, "wear")
+        return [filled(filled(layer, mesh, (0.0, 0.0, 0.0, 1.0)), mesh, values, "r")]
+
+    arch, _ = repainted(arch, folder, "leaves", grotto.faded)
+    arch, _ = repainted(arch, folder, "stem", worn)
+    return with_records(project, arch)
 
 
 def height_ramp() -> Authoring:

@@ -36,8 +36,8 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
     """Write parts as one .glb file, each a node with a mesh of one primitive.
 
     A part's mesh is the bare one where it has layers: those that are colours are COLOR_n, in their order; those that
-    are data are attributes of their own, `_NAME`, which no reader takes for a tint. Raises BadFile where the disk
-    refuses, BadValue where a layer does not fit.
+    are data are attributes of their own, `_NAME`, which no reader takes for a tint. Places in a light map are the last
+    set of texture coordinates. Raises BadFile where the disk refuses, BadValue where a layer does not fit.
     """
     file = GlbFile()
     for part in parts:
@@ -45,10 +45,12 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
         attributes = {
             "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
             "NORMAL": file.accessor(mesh.normals, "VEC3", FLOAT, VERTICES),
-            "TEXCOORD_0": file.accessor(mesh.uvs, "VEC2", FLOAT, VERTICES),
         }
-        if mesh.uv1s.any():
-            attributes["TEXCOORD_1"] = file.accessor(mesh.uv1s, "VEC2", FLOAT, VERTICES)
+        sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else [])]
+        if mesh.light_uvs is not None:
+            sets.append(mesh.light_uvs)
+        for number, coordinates in enumerate(sets):
+            attributes[f"TEXCOORD_{number}"] = file.accessor(coordinates, "VEC2", FLOAT, VERTICES)
         if mesh.has_colours and not part.layers:
             attributes["COLOR_0"] = file.accessor(mesh.colours, "VEC4", FLOAT, VERTICES)
         for name, layer, held in zip(attribute_names(part.layers), part.layers, values, strict=True):

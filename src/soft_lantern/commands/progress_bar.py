@@ -1,0 +1,23 @@
+"""A bar on the terminal for work that takes a while."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+
+from rich.console import Console
+from rich.progress import Progress as Bar
+
+from soft_lantern.progress import Progress
+
+
+@contextlib.contextmanager
+def progress_bar() -> Iterator[Progress]:
+    """What long work tells how far it is; the bar goes away after it."""
+    with Bar(transient=True, console=Console(stderr=True)) as bar:
+        task = bar.add_task("", total=1.0)
+
+        def moved(share: float, words: str) -> None:
+            bar.update(task, completed=share, description=words)
+
+        yield moved
