@@ -7,21 +7,19 @@ from typing import Any
 
 from soft_lantern.bake.light.baking import bake
 from soft_lantern.bake.light.cores import Cores
-from soft_lantern.bake.light.kept import BakedLight
 from soft_lantern.commands.arguments import named
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
-from soft_lantern.formats.light_export import LitObject, hand_over
+from soft_lantern.formats.light_export import hand_over, lit_objects
 from soft_lantern.formats.light_files import keep_light
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import save_project
-from soft_lantern.graph.document import Project, Scene, changed, with_records
+from soft_lantern.graph.document import changed, with_records
 from soft_lantern.progress import Progress
 from soft_lantern.render.baked import ShownLight
 from soft_lantern.render.light_scene import gathered
 from soft_lantern.render.staging import LoweredMaterials
-from soft_lantern.scene.mesh import Model, Part, with_light_map
 
 
 def bake_scene(
@@ -44,7 +42,7 @@ def bake_scene(
     images, _ = load_images(project, folder)
     lowered_materials = LoweredMaterials()
     with Cores() as cores:
-        ready = gathered(project, scene, models, images, lowered_materials, progress)
+        ready = gathered(project, scene, models, images, lowered_materials, cores, progress)
         lit = bake(ready.job, cores, progress=progress)
     light = ready.kept(lit)
     scene = changed(scene, baked=changed(scene.baked, file=keep_light(folder, scene, light)))
@@ -54,7 +52,7 @@ def bake_scene(
     if output:
         output.mkdir(parents=True, exist_ok=True)
         weights = ShownLight(light).now(after, scene, models, images, lowered_materials).weights
-        written = hand_over(output, light, weights, lit_objects(after, scene, models, light))
+        written = hand_over(output, light, weights, lit_objects(scene, models, light))
     return {
         "scene": scene.name,
         "file": scene.baked.file,
@@ -72,19 +70,3 @@ def bake_scene(
         "remarks": list(ready.remarks),
         "written": [str(path) for path in written],
     }
-
-
-def lit_objects(project: Project, scene: Scene, models: dict[str, Model], light: BakedLight) -> list[LitObject]:
-    """The objects that light was baked for, with where their parts lie in their maps."""
-    found = []
-    for thing in scene.objects:
-        held, model = light.maps.get(thing.id), models.get(thing.asset)
-        if held is None or model is None:
-            continue
-        parts = [
-            Part(part.name, with_light_map(part.placed, held.coordinates[part.name]))
-            for part in model.parts
-            if len(held.coordinates.get(part.name, ())) == len(part.mesh.triangles)
-        ]
-        found.append(LitObject(thing.id, thing.name, parts))
-    return found

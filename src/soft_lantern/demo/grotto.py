@@ -48,7 +48,7 @@ def grotto_stones() -> list[Part]:
     placed = [(-1.9, -1.1, 0.62), (1.7, -1.4, 0.75), (2.4, 0.5, 0.42), (-2.3, 1.0, 0.4), (0.5, -2.0, 0.5)]
     parts = []
     for number, (x, z, size) in enumerate(placed):
-        ball = sphere(32)
+        ball = sphere(24)
         points = ball.positions.astype(np.float64)
         lumps = 1 + 0.17 * rough(points[:, 0] * 1.9 + number * 5, points[:, 1] * 1.6 + points[:, 2] * 2.2 + number)
         grown = points * lumps[:, None] * np.array([1.1, 0.8, 0.95]) * size + np.array([x, 0.55 * size, z])

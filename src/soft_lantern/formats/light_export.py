@@ -16,8 +16,9 @@ from soft_lantern.formats.images import write_png
 from soft_lantern.formats.layered_exr import ExrPart, write_parts
 from soft_lantern.formats.light_files import layer_names, layered
 from soft_lantern.formats.places import write_whole
+from soft_lantern.graph.document import Scene
 from soft_lantern.ir.glsl_words import as_identifier
-from soft_lantern.scene.mesh import Part
+from soft_lantern.scene.mesh import Model, Part, with_light_map
 
 UNITS = "linear radiance of a white diffuse surface (irradiance / pi); times base colour it is what the surface sends"
 
@@ -31,6 +32,22 @@ class LitObject:
     id: str
     name: str
     parts: Sequence[Part]
+
+
+def lit_objects(scene: Scene, models: Mapping[str, Model], light: BakedLight) -> list[LitObject]:
+    """The objects that light was baked for, with where their parts lie in their maps."""
+    found = []
+    for thing in scene.objects:
+        held, model = light.maps.get(thing.id), models.get(thing.asset)
+        if held is None or model is None:
+            continue
+        parts = [
+            Part(part.name, with_light_map(part.placed, held.coordinates[part.name]))
+            for part in model.parts
+            if len(held.coordinates.get(part.name, ())) == len(part.mesh.triangles)
+        ]
+        found.append(LitObject(thing.id, thing.name, parts))
+    return found
 
 
 def hand_over(folder: Path, light: BakedLight, weights: Weights, objects: Sequence[LitObject]) -> list[Path]:

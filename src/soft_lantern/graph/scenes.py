@@ -10,9 +10,12 @@ from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import (
     Asset,
     Bookmark,
+    LightGroup,
+    LightRole,
     Project,
     Scene,
     StageObject,
+    Vector,
     View,
     changed,
     new_id,
@@ -108,6 +111,29 @@ def numbered(name: str, taken: Collection[str]) -> str:
     endings = [each[len(stem) :].strip() for each in taken if each.startswith(stem)]
     used = [int(digits) for digits in endings if digits.isdecimal()]
     return f"{stem} {max([1, *used]) + 1}"
+
+
+def light_role(thing: StageObject, part: str) -> LightRole:
+    """How a part of an object is meant to take part when light is baked."""
+    return thing.light.get(part) or thing.light.get("") or LightRole()
+
+
+def with_light_role(scene: Scene, object_id: str, part: str, fields: Mapping[str, object]) -> Scene:
+    """The scene with a part taking part otherwise: fields of `LightRole`. Raises BadEdit where the object is gone."""
+    thing = _there(scene, object_id)
+    light = {**thing.light, part: changed(light_role(thing, part), **fields)}
+    return changed_object(scene, object_id, {"light": light})
+
+
+def with_bake(scene: Scene, **fields: object) -> Scene:
+    """The scene with its light baked otherwise: fields of `LightBake`."""
+    return changed(scene, baked=changed(scene.baked, **fields))
+
+
+def with_group(scene: Scene, name: str, colour: Vector, strength: float) -> Scene:
+    """The scene with the light of a group tuned."""
+    tuned = LightGroup(colour=colour, strength=strength)
+    return with_bake(scene, groups={**scene.baked.groups, name: tuned})
 
 
 def with_bookmark(scene: Scene, view: View) -> Scene:

@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.bake.light.baking import Job, Lit, Receiver
-from soft_lantern.bake.light.charts import WASTED, texels_of, unfolded
+from soft_lantern.bake.light.charts import WASTED, Charts, Texels
+from soft_lantern.bake.light.cores import Cores, Meshes
 from soft_lantern.bake.light.kept import SKY, BakedLight, LightMap, Probes, grid_points
 from soft_lantern.bake.light.surfaces import Surfaces, cell_middles, divisions_for, joined
 from soft_lantern.bake.light.tracing import Sky
@@ -19,6 +20,7 @@ from soft_lantern.graph.document import LightRole, Project, Scene, StageObject
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import uniform_values
+from soft_lantern.graph.scenes import light_role
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.lighting import light_uniforms
 from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs, placed_parts
@@ -40,8 +42,8 @@ MOST_PROBES = 16
 """Points along one axis of the grid in which light for what moves is gathered."""
 CELLS_A_TEXEL = 0.5
 """Cells along a texel: what surfaces answer is looked up more coarsely than light is gathered."""
-MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "it is hidden", "it is see-through", "it is unlit"
-DARK, LOST, NO_FACES = "its emissive is 0", "its mesh could not be read", "it has no faces"
+MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "hidden", "see-through", "unlit"
+DARK, LOST, NO_FACES = "emissive is 0", "its mesh could not be read", "it has no faces"
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,11 +66,6 @@ class Part:
         return what not in self.why_not
 
 
-def role_of(thing: StageObject, part: str) -> LightRole:
-    """How a part is meant to take part."""
-    return thing.light.get(part) or thing.light.get("") or LightRole()
-
-
 def parts_of(
     project: Project,
     scene: Scene,
@@ -81,7 +78,7 @@ def parts_of(
     for thing in scene.objects:
         model = models.get(thing.asset)
         if model is None:
-            yield Part(thing, "", role_of(thing, ""), None, dict.fromkeys(("gives", "takes", "stops"), LOST))
+            yield Part(thing, "", light_role(thing, ""), None, dict.fromkeys(("gives", "takes", "stops"), LOST))
             continue
         for name, mesh, _ in placed_parts(thing, model):
             yield _part(project, thing, name, mesh, model, images, lowered_materials, camera)
@@ -102,7 +99,7 @@ def _part(
     lowered = lowered_materials.lowered(material)
     uniforms = uniform_values(lowered, material, found.shown if found else {}, images)
     as_worn = Worn(mesh, object_inputs(thing, model, mesh), lowered, uniforms, camera)
-    role, why = role_of(thing, name), {}
+    role, why = light_role(thing, name), {}
     for what, wanted in (("gives", role.gives), ("takes", role.takes), ("stops", role.stops)):
         if not wanted:
             why[what] = ""
@@ -175,9 +172,9 @@ def mean_emission(part: Worn) -> Mean:
     mesh = part.mesh
     step = max(len(mesh.triangles) // SAMPLED, 1)
     triangles = np.arange(0, len(mesh.triangles), step)
-    carried = part.carried()
+    carried = part.carried
     places = np.full((len(triangles), 2), 1 / 3)
-    given = np.clip(part.surface(["emissive"], triangles, places, carried)["emissive"], 0, BRIGHTEST)
+    given = np.clip(part.surface(["emissive"], triangles, places)["emissive"], 0, BRIGHTEST)
     a, b, c = (carried["position_world"][mesh.triangles[triangles, i]] for i in range(3))
     areas = np.linalg.norm(np.cross(b - a, c - a), axis=1)
     total = float(areas.sum())
@@ -225,12 +222,14 @@ def gathered(
     models: Mapping[str, Model],
     images: Mapping[str, Image],
     lowered_materials: LoweredMaterials,
+    cores: Cores,
     progress: Progress = silent,
+    emissions: MeanEmissions | None = None,
 ) -> Gathered:
     """A scene made ready for baking. Raises BadValue where nothing gives light, or nothing would show it, Cancelled."""
     settings = scene.baked
     progress(0.0, "Looking who gives light")
-    emissions = MeanEmissions()
+    emissions = emissions or MeanEmissions()
     parts = with_dark_ones(parts_of(project, scene, models, images, lowered_materials), emissions)
     parts = [part for part in parts if part.worn and _in(part)]
     givers = [part for part in parts if part.does("gives")]
@@ -253,12 +252,14 @@ def gathered(
         names.append(SKY)
         power.append(0.0)
     surfaces = joined(pieces, len(names), np.array(power)) if pieces else _nothing(len(names))
+    by_object = takers_by_object(parts)
+    made = cores.unfolded([_to_unfold(own, settings.texels) for own in by_object.values()], progress)
     receivers: dict[str, Receiver] = {}
     coordinates: dict[str, dict[str, Floats]] = {}
-    for object_id in dict.fromkeys(part.thing.id for part in takers):
-        own = [part for part in takers if part.thing.id == object_id]
-        progress(0.6 + 0.4 * len(receivers) / len(takers), f"Unfolding {own[0].thing.name}")
-        receivers[object_id], coordinates[object_id] = _receiver(own, settings.texels, remarks)
+    for (object_id, own), (charts, texels) in zip(by_object.items(), made, strict=True):
+        receivers[object_id] = _receiver(own, charts, texels)
+        coordinates[object_id] = {p.name: each for p, each in zip(own, charts.coordinates, strict=True)}
+        remarks += _of_charts(own[0].thing, charts, texels, own[0].thing.texels or settings.texels)
     grid = _grid(surfaces, settings.probes)
     probes = grid_points(*grid) if grid else np.zeros((0, 3), np.float32)
     sky = _sky(scene, images) if settings.sky else None
@@ -281,7 +282,7 @@ def _in(part: Part) -> bool:
 
 
 def _area(part: Worn) -> float:
-    a, b, c = (part.carried()["position_world"][part.mesh.triangles[:, i]] for i in range(3))
+    a, b, c = (part.carried["position_world"][part.mesh.triangles[:, i]] for i in range(3))
     return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
 
 
@@ -294,7 +295,7 @@ def _surfaces(
 ) -> Surfaces:
     assert part.worn
     worn_, lowered = part.worn, part.worn.lowered
-    mesh, carried = worn_.mesh, worn_.carried()
+    mesh, carried = worn_.mesh, worn_.carried
     corners = carried["position_world"][mesh.triangles].astype(np.float32)
     sound = np.isfinite(corners.reshape(-1, 9)).all(axis=1)
     if not sound.all():
@@ -307,7 +308,7 @@ def _surfaces(
     wanted = ["base_colour", "metallic", "emissive", "alpha"]
     if masked:
         wanted.append("alpha_cutoff")
-    answers = worn_.surface(wanted, triangles, places, carried)
+    answers = worn_.surface(wanted, triangles, places)
     count = len(triangles)
     albedo = np.clip(answers["base_colour"] * (1 - np.clip(answers["metallic"], 0, 1)), 0, WHITEST)
     emission = np.zeros((count, 3), np.float32)
@@ -337,33 +338,53 @@ def _pattern(given: Floats, mean: Mean) -> Floats:
     return np.stack(columns, axis=1).astype(np.float32)
 
 
-def _receiver(own: list[Part], texels: float, remarks: list[str]) -> tuple[Receiver, dict[str, Floats]]:
-    """Where an object's light is gathered, and where each of its parts lies in the map."""
-    thing = own[0].thing
-    carried = [part.worn.carried() for part in own if part.worn]
-    meshes = [part.worn.mesh for part in own if part.worn]
-    asked = thing.texels or texels
-    placed = [(c["position_world"].astype(np.float32), m.triangles) for c, m in zip(carried, meshes, strict=True)]
-    charts = unfolded(placed, asked)
-    texels_there = texels_of(charts)
+def takers_by_object(parts: Iterable[Part]) -> dict[str, list[Part]]:
+    """The parts that share a light map each, by their object's id."""
+    found: dict[str, list[Part]] = {}
+    for part in parts:
+        if part.worn and part.does("takes"):
+            found.setdefault(part.thing.id, []).append(part)
+    return found
+
+
+def unfold_ahead(parts: Iterable[Part], texels: float, cores: Cores) -> None:
+    """Unfold what takes light before it is asked for; `cores` remember it."""
+    cores.unfolded([_to_unfold(own, texels) for own in takers_by_object(parts).values()], silent)
+
+
+def _to_unfold(own: list[Part], texels: float) -> Meshes:
+    placed = [
+        (part.worn.carried["position_world"].astype(np.float32), part.worn.mesh.triangles) for part in own if part.worn
+    ]
+    return Meshes(tuple(placed), own[0].thing.texels or texels)
+
+
+def _of_charts(thing: StageObject, charts: Charts, texels: Texels, asked: float) -> list[str]:
+    """What is to be said of an object's light map."""
+    found = []
     if charts.texels_per_metre < asked * 0.99:
-        remarks.append(
+        found.append(
             f"{thing.name} has no room in its map for {asked:g} texels a metre; it has {charts.texels_per_metre:.1f}"
         )
-    if texels_there.doubled:
-        remarks.append(f"{thing.name} has charts that overlap in {texels_there.doubled} texels of its light map")
-    used = texels_there.covered.sum() / (charts.size[0] * charts.size[1])
+    if texels.doubled:
+        found.append(f"{thing.name} has charts that overlap in {texels.doubled} texels of its light map")
+    used = texels.covered.sum() / (charts.size[0] * charts.size[1])
     if used < WASTED and charts.size[0] * charts.size[1] > 4096:
-        remarks.append(f"{thing.name} uses {used:.0%} of its light map; the rest is wasted room")
-    points, normals = (np.zeros((len(texels_there.numbers), 3), np.float32) for _ in range(2))
-    for number, (mesh, held) in enumerate(zip(meshes, carried, strict=True)):
-        mine = np.flatnonzero(texels_there.mesh == number)
-        at = at_places(mesh, held, texels_there.triangle[mine], texels_there.places[mine])
+        found.append(f"{thing.name} uses {used:.0%} of its light map; the rest is wasted room")
+    return found
+
+
+def _receiver(own: list[Part], charts: Charts, texels: Texels) -> Receiver:
+    """Where an object's light is gathered."""
+    points, normals = (np.zeros((len(texels.numbers), 3), np.float32) for _ in range(2))
+    for number, part in enumerate(own):
+        assert part.worn
+        mine = np.flatnonzero(texels.mesh == number)
+        at = at_places(part.worn.mesh, part.worn.carried, texels.triangle[mine], texels.places[mine])
         points[mine] = at["position_world"]
         facing = at["carried_normal"]
         normals[mine] = facing / np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-20)
-    receiver = Receiver(charts.size, texels_there, points, normals, 1 / charts.texels_per_metre)
-    return receiver, {part.name: each for part, each in zip(own, charts.coordinates, strict=True)}
+    return Receiver(charts.size, texels, points, normals, 1 / charts.texels_per_metre)
 
 
 def _grid(surfaces: Surfaces, spacing: float) -> tuple[tuple[float, float, float], float, tuple[int, int, int]] | None:

@@ -214,11 +214,11 @@ def _shown(lowered: Lowered, options: StageOptions, *, baked: bool) -> Expr:
 def _hatched_where_stale(colour: Expr) -> Expr:
     """A lit colour, hatched on items whose baked light is no longer that of how things stand."""
     place = surface_input("pixel_place")
-    line = _stripes((place.x + place.y) * 0.5) * uniform("stage:light_stale", Type.FLOAT)
-    return join(f.mix(colour.xyz, const(*STALE), line * 0.35), colour.w)
+    line = f.step(0.8, f.fract((place.x + place.y) * 0.0625)) * uniform("stage:light_stale", Type.FLOAT)
+    return join(colour.xyz * (1.0 - 0.5 * line) + const(*STALE) * line, colour.w)
 
 
-STALE = (0.55, 0.42, 0.2)
+STALE = (0.07, 0.055, 0.025)
 """What hatches light that is out of date, linear."""
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -34,6 +35,7 @@ class Worn:
     uniforms: Mapping[str, UniformValue]
     camera: Camera
 
+    @functools.cached_property
     def carried(self) -> dict[str, npt.NDArray[np.float64]]:
         """What each vertex hands on, (n, k) by the names of `ir.surface_inputs.CARRIED`, in the world."""
         wanted = surface_inputs.vertex(self.lowered.offset)
@@ -45,19 +47,17 @@ class Worn:
         names: Sequence[str],
         triangles: npt.NDArray[np.int64],
         places: npt.NDArray[np.float64],
-        carried: Mapping[str, npt.NDArray[np.float64]] | None = None,
     ) -> dict[str, Floats]:
         """Surface inputs such as "emissive" at places (k, 2) of triangles: (k, 1 or 3) each.
 
         A place is the weights of the second and third corner. What is not finite counts as 0 or the largest float.
         """
-        carried = self.carried() if carried is None else carried
         values = changes_worked_out(surface_inputs.at_pixel([self.lowered.surface[name] for name in names]))
         found: dict[str, list[Floats]] = {name: [] for name in names}
         for low in range(0, max(len(triangles), 1), AT_ONCE):
             part = slice(low, low + AT_ONCE)
             count = len(triangles[part])
-            leaves = self._leaves(values, at_places(self.mesh, carried, triangles[part], places[part]))
+            leaves = self._leaves(values, at_places(self.mesh, self.carried, triangles[part], places[part]))
             worked_out = evaluate(values, leaves)
             for name, value in zip(names, values, strict=True):
                 rows = np.nan_to_num(as_rows(worked_out[value], count), nan=0.0)

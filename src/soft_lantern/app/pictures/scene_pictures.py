@@ -110,7 +110,13 @@ class ScenePictures(QObject):
             return lambda: card_frame(project, look_id, card, size, options, looks, environment, at, images)
         tried = wearing(project, scene, "", sight.tried) if sight.tried else project
         shown, camera = tried.scenes[scene.id], Lens(self.session.view, size).camera
-        return lambda: frame_of(tried, shown, models, camera, size, options, looks, at, samples, images)
+        light = self.session.files.light_of(scene.id)
+
+        def made() -> Frame:
+            lit = light.now(tried, shown, models, images, looks) if light else None
+            return frame_of(tried, shown, models, camera, size, options, looks, at, samples, images, lit)
+
+        return made
 
     def look_on_card(self, sight: Sight) -> str:
         """What the card wears: what is tuned or selected, or the open material."""

@@ -1,4 +1,4 @@
-"""What the files of the open project hold, read beside the window: models by asset, images by texture.
+"""What the files of the open project hold, read beside the window: models by asset, images by texture, light by scene.
 
 The images of gradients and palettes, which have no files, are kept here too.
 """
@@ -6,7 +6,7 @@ The images of gradients and palettes, which have no files, are kept here too.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import partial
 from pathlib import Path
 from typing import TypeVar
@@ -16,9 +16,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from soft_lantern.app.work.background import Background
 from soft_lantern.formats.assets import load_model
 from soft_lantern.formats.images import load_texture
-from soft_lantern.graph.document import Asset, Project, Texture, changed
+from soft_lantern.formats.light_files import load_light
+from soft_lantern.graph.document import Asset, Project, Scene, Texture, changed
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.ramps.images import ramp_images
+from soft_lantern.render.baked import ShownLight
 from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
 
@@ -31,6 +33,8 @@ class LoadedFiles(QObject):
     """`changed` tells that something was read, or could not be; `notices` holds what is to be said of each file."""
 
     changed = pyqtSignal()
+    relit = pyqtSignal()
+    """Another baked light is shown."""
 
     def __init__(self, folder: Path, background: Background, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -39,6 +43,9 @@ class LoadedFiles(QObject):
         self.images: dict[str, Image] = {}
         self.loading: set[str] = set()
         self.notices: dict[str, list[Notice]] = {}
+        self.lights: dict[str, ShownLight] = {}
+        self._previews: dict[str, ShownLight] = {}
+        self._baked: dict[str, str] = {}
         self._textures: dict[str, Texture] = {}
         self._assets: dict[str, Asset] = {}
         self._gone: dict[str, None] = {}
@@ -60,6 +67,8 @@ class LoadedFiles(QObject):
             self._let_go(before.assets.keys() - project.assets.keys(), project.assets.keys())
         if project.textures is not before.textures:
             self._let_go(before.textures.keys() - project.textures.keys(), project.textures.keys())
+        if project.scenes is not before.scenes:
+            self._follow_lights(project.scenes)
         if project.gradients is not before.gradients or project.palettes is not before.palettes:
             self._follow_ramps(before, project)
 
@@ -80,6 +89,37 @@ class LoadedFiles(QObject):
             self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
         for texture in [each for each in self._textures.values() if each.file == name]:
             self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+
+    def light_of(self, scene_id: str) -> ShownLight | None:
+        """The light that was baked for a scene, or is being baked and shown."""
+        return self._previews.get(scene_id) or self.lights.get(scene_id)
+
+    def preview_light(self, scene_id: str, light: ShownLight | None) -> None:
+        """Show light that is still being baked, or no more of it."""
+        if light:
+            self._previews[scene_id] = light
+        elif self._previews.pop(scene_id, None) is None:
+            return
+        self.relit.emit()
+
+    def hold_light(self, scene_id: str, file: str, light: ShownLight) -> None:
+        """Take in light that is in memory already, and will be what a scene says it is lit by."""
+        self.lights[scene_id], self._baked[scene_id] = light, file
+        self.notices.pop(scene_id, None)
+
+    def _follow_lights(self, scenes: Mapping[str, Scene]) -> None:
+        for scene_id in self._baked.keys() - scenes.keys():
+            self._baked.pop(scene_id)
+            self.lights.pop(scene_id, None)
+        for scene in scenes.values():
+            if scene.baked.file == self._baked.get(scene.id, ""):
+                continue
+            self._baked[scene.id] = scene.baked.file
+            if scene.baked.file:
+                self._read(self.lights, scene.id, partial(_light_of, scene, self.folder))
+            else:
+                self.lights.pop(scene.id, None)
+                self.notices.pop(scene.id, None)
 
     def hold_model(self, asset: Asset, model: Model) -> None:
         """Take in a model that is read already."""
@@ -104,7 +144,7 @@ class LoadedFiles(QObject):
 
     def _read(self, held: dict[str, T], record_id: str, read: Callable[[], tuple[T, list[Notice]]]) -> None:
         """Read a file beside the window; whatever comes of it, it is no longer awaited."""
-        kind = "mesh" if held is self.models else "texture"
+        kind = "mesh" if held is self.models else "texture" if held is self.images else "light"
         self._background.work_out(
             read,
             lambda found: self._take(held, record_id, *found),
@@ -120,6 +160,8 @@ class LoadedFiles(QObject):
             held.pop(record_id, None)
         self.notices[record_id] = notices
         self.changed.emit()
+        if held is self.lights:
+            self.relit.emit()
 
 
 def _model_of(asset: Asset, folder: Path) -> tuple[Model, list[Notice]]:
@@ -129,6 +171,10 @@ def _model_of(asset: Asset, folder: Path) -> tuple[Model, list[Notice]]:
 
 def _image_of(texture: Texture, folder: Path) -> tuple[Image, list[Notice]]:
     return load_texture(texture, folder), []
+
+
+def _light_of(scene: Scene, folder: Path) -> tuple[ShownLight, list[Notice]]:
+    return ShownLight(load_light(folder, scene)), []
 
 
 def _remarks(asset: Asset, model: Model) -> list[Notice]:

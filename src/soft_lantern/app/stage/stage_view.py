@@ -86,6 +86,7 @@ class StageView(QWidget):
         self.pictures.late.connect(self.update)
         session.changed.connect(lambda old, new: self.request())
         session.models_changed.connect(self.request)
+        session.files.relit.connect(self.request)
         session.view_changed.connect(self.request)
 
     @property

@@ -157,22 +157,31 @@ class _Sums:
         for name, receiver in self.job.receivers.items():
             part = slice(low, low + len(receiver.points))
             low = part.stop
-            maps[name] = self._laid(name, receiver, light[part], noise[part], kept[part], denoise and self.samples > 1)
+            if denoise and self.samples > 1 and kept[part].any():
+                light[part], noise[part] = _without_noise(receiver, light[part], noise[part], kept[part])
+            maps[name] = _laid(receiver, light[part], kept[part])
         probes = (self.probes / self.samples).astype(np.float32)
         return Lit(maps, probes, self.samples, relative_noise(mean[kept], noise[kept]), seconds, finished)
 
-    def _laid(
-        self, name: str, receiver: Receiver, light: Floats, noise: Floats, kept: npt.NDArray[np.bool_], denoise: bool
-    ) -> Floats:
-        """One light map, full to its edges. Where nothing shows but the inside of something, its neighbours count."""
-        width, height = receiver.size
-        numbers, groups = receiver.texels.numbers, light.shape[1]
-        if denoise and kept.any():
-            flat = light[kept].reshape(-1, groups * 3)
-            where = receiver.points[kept], receiver.normals[kept], noise[kept], receiver.texel
-            light = light.copy()
-            light[kept] = denoised(receiver.size, numbers[kept], flat, *where).reshape(-1, groups, 3)
-        laid = np.zeros((width * height, groups, 3), np.float32)
-        laid[numbers[kept]] = light[kept]
-        nearest = nearest_filled(receiver.size, numbers[kept])
-        return laid[nearest].reshape(height, width, groups, 3)
+
+def _without_noise(
+    receiver: Receiver, light: Floats, noise: Floats, kept: npt.NDArray[np.bool_]
+) -> tuple[Floats, Floats]:
+    """One receiver's light and its noise, where it is kept, after taking noise off."""
+    numbers, groups = receiver.texels.numbers[kept], light.shape[1]
+    flat = light[kept].reshape(-1, groups * 3)
+    where = receiver.points[kept], receiver.normals[kept], noise[kept], receiver.texel
+    clean, left = denoised(receiver.size, numbers, flat, *where)
+    light, noise = light.copy(), noise.copy()
+    light[kept], noise[kept] = clean.reshape(-1, groups, 3), left
+    return light, noise
+
+
+def _laid(receiver: Receiver, light: Floats, kept: npt.NDArray[np.bool_]) -> Floats:
+    """One light map, full to its edges. Where nothing shows but the inside of something, its neighbours count."""
+    width, height = receiver.size
+    numbers, groups = receiver.texels.numbers[kept], light.shape[1]
+    laid = np.zeros((width * height, groups, 3), np.float32)
+    laid[numbers] = light[kept]
+    nearest = nearest_filled(receiver.size, numbers)
+    return laid[nearest].reshape(height, width, groups, 3)

@@ -18,8 +18,8 @@ KERNEL = (1 / 16, 1 / 4, 3 / 8, 1 / 4, 1 / 16)
 
 def denoised(
     size: tuple[int, int], numbers: Whole, light: Floats, points: Floats, normals: Floats, noise: Floats, texel: float
-) -> Floats:
-    """Light (k, c) of the texels of those numbers, with less noise.
+) -> tuple[Floats, Floats]:
+    """Light (k, c) of the texels of those numbers with less noise, and the standard error that is left, (k,).
 
     `points`, `normals`: (k, 3) in the world; `noise`: (k,) standard error of the light's mean over channels; `texel`:
     metres across one.
@@ -50,7 +50,7 @@ def denoised(
         weights = np.maximum(weights, 1e-12)
         found = np.asarray(total / weights[:, None], np.float32)
         spread = np.asarray(np.sqrt(left) / weights, np.float32)
-    return found
+    return found, spread
 
 
 def relative_noise(light: npt.NDArray[np.floating], noise: npt.NDArray[np.floating]) -> float:

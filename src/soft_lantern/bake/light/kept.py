@@ -99,3 +99,7 @@ class BakedLight:
     seed: int = 1
     noise: float = 0.0
     seconds: float = 0.0
+
+
+NO_LIGHT = BakedLight({}, {})
+"""Before anything is baked."""

@@ -18,7 +18,9 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
+from soft_lantern.app.desks.dress.baking import LIGHT, Baking
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
+from soft_lantern.app.desks.dress.light_panel import LightPanel
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.desks.dress.painting import PAINTING, Painting
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
@@ -39,7 +41,7 @@ from soft_lantern.graph.document import Asset, StageObject, changed, with_record
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.primitives import FINEST
 
-TASKS = ("Place", "Paint", "Light")
+TASKS = ("Place", "Paint", "Light", "Bake")
 """What the right column may be for; nothing else is in the way."""
 MOST_REFINED = 5
 PRIMITIVE_DETAIL = "How finely the primitive is divided"
@@ -61,6 +63,8 @@ class DressDesk(Desk):
         self.light = EnvironmentPanel(session)
         self.layers = LayerPanel()
         self.painting = Painting(PaintTarget(session, self._painted), self)
+        self.emitted = LightPanel()
+        self.baking = Baking(session, self.emitted, self._painted)
         self.tabs = QTabWidget()
         self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
         self.detail = QSpinBox()
@@ -91,6 +95,8 @@ class DressDesk(Desk):
         self.stage.picking.painted.connect(self._paint)
         self.stage.modes.changed.connect(lambda: layers.brush.setChecked(self.stage.modes.clicks == "paint"))
         layers.use_wanted.connect(painting.set_use)
+        self.emitted.chosen.connect(self.select)
+        self.emitted.shown_wanted.connect(lambda key: self.stage.modes.set_options(light=key))
         layers.export_wanted.connect(painting.export)
         layers.flat_wanted.connect(painting.fill_flat)
         layers.height_wanted.connect(painting.fill_by_height)
@@ -113,7 +119,7 @@ class DressDesk(Desk):
 
     def _mark(self, object_id: str, part: str) -> None:
         self.stage.modes.select(object_id, part)
-        self._show_layers()
+        self._show_task()
         self.stage.update()
 
     def refresh(self) -> None:
@@ -143,12 +149,15 @@ class DressDesk(Desk):
             self.detail.setRange(low, high)
             self.detail.setValue(value)
             self.detail.setToolTip(tip(PRIMITIVE_DETAIL if primitive else FILE_DETAIL))
-        self._show_layers()
+        self._show_task()
         self._filling = False
 
-    def _show_layers(self) -> None:
-        """Show what is painted, while it can be seen."""
-        if self.tabs.currentIndex() != TASKS.index("Paint"):
+    def _show_task(self) -> None:
+        """Show what the task that is seen is about."""
+        task = TASKS[self.tabs.currentIndex()]
+        if task == "Bake":
+            self.baking.refresh()
+        if task != "Paint":
             return
         on = self.painting.on
         part = on.part()
@@ -157,7 +166,8 @@ class DressDesk(Desk):
     def _went_to(self, tab: int) -> None:
         if tab != TASKS.index("Paint"):
             self._hold_brush(False)
-        self._show_layers()
+        self.baking.warm_up(TASKS[tab] == "Bake")
+        self._show_task()
 
     def _hold_brush(self, on: bool) -> None:
         if (self.stage.modes.clicks == "paint") is not on:
@@ -209,17 +219,18 @@ class DressDesk(Desk):
             for widget in widgets:
                 row.addWidget(widget)
             row.addStretch(1)
-        place, paint, light = (QWidget() for _ in range(3))
+        place, paint, light, baked = (QWidget() for _ in range(4))
         for page, held in (
             (place, (self.panel, switches, fine, heading_label("Parts"), self.parts)),
             (paint, (self.layers,)),
             (light, (self.light,)),
+            (baked, (self.emitted,)),
         ):
             column = QVBoxLayout(page)
             column.setContentsMargins(0, 8, 0, 0)
             for each in held:
                 column.addLayout(each) if isinstance(each, QHBoxLayout) else column.addWidget(each)
-            if page is not place:
+            if page in (paint, light):
                 column.addStretch(1)
             self.tabs.addTab(page, TASKS[self.tabs.count()])
         panel = QWidget()
@@ -229,7 +240,7 @@ class DressDesk(Desk):
         return panel
 
     def go_to(self, task: str) -> None:
-        """Show what one task needs: "Place", "Paint" or "Light"."""
+        """Show what one task needs: one of TASKS."""
         self.tabs.setCurrentIndex(TASKS.index(task))
         enter(self.tabs.currentWidget() or self.tabs)
 
@@ -244,7 +255,9 @@ DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
         _task("Place", "Place objects and dress their parts"),
         _task("Paint", "Paint colours into the mesh"),
         _task("Light", "Light the scene"),
+        _task("Bake", "Bake the light that surfaces give"),
         *through(PAINTING, lambda desk: desk.painting),
+        *through(LIGHT, lambda desk: desk.baking),
     ),
     "Project": (Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),),
 }
