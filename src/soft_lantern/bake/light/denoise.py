@@ -28,7 +28,7 @@ def denoised(
     row_of = np.full((height, width), -1, np.int64)
     row_of.reshape(-1)[numbers] = np.arange(len(numbers))
     x, y = numbers % width, numbers // width
-    found, spread = light, noise
+    found, spread = light, _smoothed(noise, row_of, x, y)
     for round_ in range(ROUNDS):
         step = 1 << round_
         level = found.mean(axis=1)
@@ -42,7 +42,7 @@ def denoised(
                 near = np.einsum("ni,ni->n", way, way) / np.float32((3 * step * texel) ** 2)
                 alike = np.maximum(np.einsum("ni,ni->n", normals[here], normals[there]), 0) ** np.float32(16)
                 # How far apart two texels may be and still be the same light: what their noise explains.
-                apart = np.abs(level[here] - level[there]) / (2 * spread[here] + 1e-6)
+                apart = np.abs(level[here] - level[there]) / (spread[here] + spread[there] + 1e-6)
                 weight = np.float32(across * along) * np.exp(-near - apart).astype(np.float32) * alike
                 weights[here] += weight
                 total[here] += found[there] * weight[:, None]
@@ -51,6 +51,19 @@ def denoised(
         found = np.asarray(total / weights[:, None], np.float32)
         spread = np.asarray(np.sqrt(left) / weights, np.float32)
     return found, spread
+
+
+def _smoothed(noise: Floats, row_of: Whole, x: Whole, y: Whole) -> Floats:
+    """The noise of each texel with that of its neighbours: told by few samples, one texel's own says little."""
+    height, width = row_of.shape
+    total, count = np.zeros_like(noise), np.zeros_like(noise)
+    for dy in (-1, 0, 1):
+        for dx in (-1, 0, 1):
+            other = row_of[np.clip(y + dy, 0, height - 1), np.clip(x + dx, 0, width - 1)]
+            here = np.flatnonzero(other >= 0)
+            total[here] += noise[other[here]] ** 2
+            count[here] += 1
+    return np.asarray(np.sqrt(total / count), np.float32)
 
 
 def relative_noise(light: npt.NDArray[np.floating], noise: npt.NDArray[np.floating]) -> float:
