@@ -20,6 +20,7 @@ from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, const, join, swizzle, uniform
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.measures import light
 from soft_lantern.measures.effects import effects
 from soft_lantern.measures.stage import measures
 from soft_lantern.nodes import Role
@@ -53,7 +54,7 @@ class Row:
 def table() -> list[Row]:
     """Every measure that needs no window."""
     plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
-    return [*plain, *_stage()]
+    return [*plain, *_stage(), *_light()]
 
 
 def _stage() -> list[Row]:
@@ -63,6 +64,16 @@ def _stage() -> list[Row]:
         Row("programs compiled by tweaks", found["compiled"], 0),
         Row("basin by OpenGL and by NumPy: apart by, mean", found["mean"], 0.5, "/255"),
         Row("basin by OpenGL and by NumPy: apart by, 99.9 %", found["far"], 3, "/255"),
+    ]
+
+
+def _light() -> list[Row]:
+    found = light.measures()
+    return [
+        Row("first light of the night grotto after asking", found["first"], 2.0, "s"),
+        Row("rays a second by embree bare / by the tracer", 1 / found["rays"], 2.0),
+        Row("error at 256 samples / of an estimator by hand, same time", found["error"], 1.0),
+        Row("a layer from a wire, a million vertices / the reader alone", found["fill"], 1.3),
     ]
 
 

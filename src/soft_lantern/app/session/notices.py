@@ -70,7 +70,11 @@ class Notices(QObject):
 
     def _gather(self) -> None:
         project = self._project()
-        of_files = [n for file_id in (*project.assets, *project.textures) for n in self._of_files.get(file_id, [])]
+        of_files = [
+            n
+            for file_id in (*project.assets, *project.textures, *project.scenes)
+            for n in self._of_files.get(file_id, [])
+        ]
         found = self._checked
         if self._measured and self._measured[0] is project.graph(self._measured[0].id):
             place = self._measured[0].id

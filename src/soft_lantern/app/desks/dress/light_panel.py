@@ -80,6 +80,7 @@ class LightPanel(QWidget):
         self.words = quiet_label(NOTHING, wraps=True)
         self.table = _list()
         self.table.itemChanged.connect(self._ticked)
+        self.table.toggled.connect(self._toggle)
         self.table.currentCellChanged.connect(lambda *_: self._chose())
         self.mend = tool_button("Mend", lambda: self.mend_wanted.emit(*self._key()))
         self.all_take = tool_button("Let all take light", lambda: self.all_wanted.emit("takes", True))
@@ -190,14 +191,10 @@ class LightPanel(QWidget):
         """Show what of baked light the stage shows."""
         self.shown.setCurrentIndex(list(SHOWS).index(key))
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        at, row = self.table.currentRow(), self.table.hasFocus()
-        if row and at >= 0 and event.key() in (Qt.Key.Key_G, Qt.Key.Key_T, Qt.Key.Key_S):
-            what = {Qt.Key.Key_G: "gives", Qt.Key.Key_T: "takes", Qt.Key.Key_S: "stops"}[Qt.Key(event.key())]
+    def _toggle(self, what: str) -> None:
+        at = self.table.currentRow()
+        if at >= 0:
             self.role_wanted.emit(*self._rows[at].key, what, what not in self._rows[at].does)
-        else:
-            super().keyPressEvent(event)
 
     def _fill(self) -> None:
         self._filling = True
@@ -269,8 +266,25 @@ class LightPanel(QWidget):
         return self._rows[self.table.currentRow()].key
 
 
-def _list() -> QTableWidget:
-    table = QTableWidget(0, 1 + len(WHAT))
+class LightTable(QTableWidget):
+    """The list; G, T, S and Y let the row that is selected give, take or stop light, or stay, or not."""
+
+    toggled = pyqtSignal(str)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        what = KEYS.get(event.key())
+        if what:
+            self.toggled.emit(what)
+        else:
+            super().keyPressEvent(event)
+
+
+KEYS = {Qt.Key.Key_G: "gives", Qt.Key.Key_T: "takes", Qt.Key.Key_S: "stops", Qt.Key.Key_Y: "stays"}
+
+
+def _list() -> LightTable:
+    table = LightTable(0, 1 + len(WHAT))
     table.setAccessibleName("who gives, takes and stops light")
     table.setHorizontalHeaderLabels(["", *WHAT])
     table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
