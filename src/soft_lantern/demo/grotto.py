@@ -239,7 +239,7 @@ def grotto_scene() -> Scene:
 
     def lantern(number: int, wears: str, *position: float) -> StageObject:
         x, y, z = position
-        worn = {"": "vine_bark", "paper shade": wears}
+        worn = {"": "grotto_stone", "paper shade": wears}
         name = f"{wears.split('_')[0].capitalize()} lantern {number}"
         return StageObject(id=f"lantern_{number}", name=name, asset="paper_lantern", position=(x, y, z), wears=worn)
 

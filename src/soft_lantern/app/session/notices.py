@@ -70,11 +70,8 @@ class Notices(QObject):
 
     def _gather(self) -> None:
         project = self._project()
-        of_files = [
-            n
-            for file_id in (*project.assets, *project.textures, *project.scenes)
-            for n in self._of_files.get(file_id, [])
-        ]
+        with_files = (*project.assets, *project.textures, *project.scenes)
+        of_files = [n for record_id in with_files for n in self._of_files.get(record_id, [])]
         found = self._checked
         if self._measured and self._measured[0] is project.graph(self._measured[0].id):
             place = self._measured[0].id

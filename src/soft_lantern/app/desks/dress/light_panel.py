@@ -273,7 +273,7 @@ class LightTable(QTableWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        what = KEYS.get(event.key())
+        what = KEYS.get(Qt.Key(event.key()))
         if what:
             self.toggled.emit(what)
         else:
