@@ -70,3 +70,27 @@ def test_the_edge_falls_off_smoothly_and_precision_and_bad_sizes_are_kept_to() -
     empty = Stroke(Brush(1.0), ColourLayer("None", np.zeros((0, 4), np.float32)), np.zeros((0, 3)))
     empty.to((0, 0, 0))
     assert len(empty.painted().values) == 0
+
+
+def test_flow_builds_up_a_mirror_paints_twice_and_a_steady_hand_trails() -> None:
+    """A dab of half flow gives half of what is left to give each time: 1 − ½ⁿ; both sides of a plane are alike; a hand
+    that shakes by less than the brush trails paints one dab."""
+    side = np.linspace(-1, 1, 41)
+    points = np.stack([side, np.zeros(41), np.zeros(41)], axis=1)
+    layer = ColourLayer("c", np.zeros((41, 4), np.float32), precision="float")
+    stroke = Stroke(Brush(0.3, 1.0, 1.0, "replace", (1.0, 1.0, 1.0, 1.0), "r", flow=0.5), layer, points)
+    for dabs in (1, 2, 3):
+        stroke.to((0.5, 0, 0))
+        assert stroke.painted().values[30, 0] == pytest.approx(1 - 0.5**dabs)
+    mirrored = Stroke(Brush(0.2, 0.5, 1.0, "replace", (1.0, 1.0, 1.0, 1.0), "r", mirror="x"), layer, points)
+    mirrored.to((0.6, 0, 0))
+    painted = mirrored.painted().values[:, 0]
+    assert np.allclose(painted, painted[::-1]) and painted[32] == 1
+    steady = Stroke(Brush(0.1, 1.0, steady=0.2), layer, points)
+    steady.to((0.0, 0, 0))
+    before = steady.painted().values
+    steady.to((0.15, 0, 0))
+    assert np.array_equal(steady.painted().values, before)
+    steady.to((0.7, 0, 0))
+    reached = points[steady.painted().values[:, 0] > 0, 0].max()
+    assert reached == pytest.approx(0.6, abs=0.051)  # 0.2 behind the hand, and a radius on

@@ -11,6 +11,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from soft_lantern.scene.mesh import Floats, Mesh
+from soft_lantern.values.images import Image
 
 Wide = npt.NDArray[np.float64]
 
@@ -78,6 +79,21 @@ def edges_and_hollows(mesh: Mesh) -> Floats:
             weight += np.bincount(side, length, count)
         found.append(np.minimum(total / np.maximum(weight, 1e-20) / (np.pi / 2), 1.0))
     return _with_alpha(np.stack([*found, np.zeros(count)], axis=1)[welded])
+
+
+def texture_at(mesh: Mesh, image: Image) -> Floats:
+    """What a texture holds at each vertex's coordinates, linear RGBA: (n, 4)."""
+    return np.asarray(image.read(mesh.uvs.T.astype(np.float32)).T, np.float32).reshape(-1, 4)
+
+
+def light_at(mesh: Mesh, coordinates: Floats, light: Floats) -> Floats:
+    """A light map, (h, w, 3), at each vertex as the mean over its corners, which lie at (m, 3, 2) in it: (n, 4)."""
+    height, width = light.shape[:2]
+    places = np.clip(coordinates.reshape(-1, 2) * (width, height), 0, (width - 1, height - 1)).astype(np.int64)
+    owners, count = mesh.triangles.reshape(-1), len(mesh.positions)
+    found = light[places[:, 1], places[:, 0]].astype(np.float64)
+    total = np.stack([np.bincount(owners, found[:, i], count) for i in range(3)], axis=1)
+    return _with_alpha(total / np.maximum(np.bincount(owners, minlength=count), 1)[:, None])
 
 
 def _with_alpha(rgb: Wide) -> Floats:

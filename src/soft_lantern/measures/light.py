@@ -31,6 +31,8 @@ from soft_lantern.render.light_scene import gathered
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.vertex_fill import wire_at_vertices
+from soft_lantern.scene.brush import Brush, Places, Stroke
+from soft_lantern.scene.colour_layers import layered, white
 from soft_lantern.scene.mesh import Mesh
 from soft_lantern.scene.primitives import grid_triangles, sphere
 from soft_lantern.scene.transforms import camera_for
@@ -46,6 +48,7 @@ def measures() -> dict[str, float]:
         "rays": _rays_beside_embree(),
         "error": _error_beside_hands(),
         "fill": _fill_beside_reader(),
+        "brush": _brush_step(),
     }
 
 
@@ -187,11 +190,7 @@ def _fill_beside_reader() -> float:
     project = m.into_project(Project(name="p"))
     found = look(project, m.material.id)
     assert found
-    side = np.linspace(-1, 1, 1000)
-    x, z = np.meshgrid(side, side)
-    flat = np.stack([x.ravel(), 0.1 * np.sin(9 * x.ravel()), z.ravel()], axis=1).astype(np.float32)
-    up, none = np.tile(np.array([0, 1, 0], np.float32), (len(flat), 1)), np.zeros((len(flat), 2), np.float32)
-    mesh = Mesh(flat, up, none, np.ones((len(flat), 4), np.float32), grid_triangles(999, 999), none)
+    mesh = _a_million()
     camera, of_object = camera_for(View(), (1, 1)), placed_inputs(np.eye(4))
     value = at_vertex(lower(found.material).wires["wear.out"])
     leaves = vertex_leaves(mesh, {"value": value}, {**frame_inputs(camera, (1, 1)), **of_object}, {})
@@ -206,3 +205,25 @@ def _fill_beside_reader() -> float:
 
     pairs = [(seconds(True), seconds(False)) for _ in range(3)]
     return statistics.median(a for a, _ in pairs) / statistics.median(b for _, b in pairs)
+
+
+def _a_million() -> Mesh:
+    side = np.linspace(-1, 1, 1000)
+    x, z = np.meshgrid(side, side)
+    flat = np.stack([x.ravel(), 0.1 * np.sin(9 * x.ravel()), z.ravel()], axis=1).astype(np.float32)
+    up, none = np.tile(np.array([0, 1, 0], np.float32), (len(flat), 1)), np.zeros((len(flat), 2), np.float32)
+    return Mesh(flat, up, none, np.ones((len(flat), 4), np.float32), grid_triangles(999, 999), none)
+
+
+def _brush_step() -> float:
+    """The median step of a stroke over a million vertices, as the window's thread does it: dabs, and what is shown."""
+    mesh = _a_million()
+    layer, places = white(mesh), Places(mesh.positions)
+    stroke = Stroke(Brush(0.08, colour=(0.1, 0.2, 0.3, 1.0)), layer, places)
+    found = []
+    for step in range(40):
+        began = time.perf_counter()
+        stroke.to((-0.8 + 0.04 * step, 0.0, 0.3))
+        layered(mesh, [stroke.painted()])
+        found.append(time.perf_counter() - began)
+    return statistics.median(found)

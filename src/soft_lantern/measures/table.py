@@ -74,6 +74,7 @@ def _light() -> list[Row]:
         Row("rays a second by embree bare / by the tracer", 1 / found["rays"], 2.0),
         Row("error at 256 samples / of an estimator by hand, same time", found["error"], 1.0),
         Row("a layer from a wire, a million vertices / the reader alone", found["fill"], 1.3),
+        Row("one step of a brush on a million vertices", found["brush"] * 1000, 16, "ms"),
     ]
 
 

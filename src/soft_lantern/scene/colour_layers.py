@@ -86,7 +86,7 @@ def layered(mesh: Mesh, layers: Sequence[ColourLayer]) -> Mesh:
     if not layers:
         return replace(mesh, colours=np.ones((len(mesh.positions), 4), np.float32), has_colours=False)
     drawn, (colours,) = by_vertex(mesh, layers[:1])
-    return replace(drawn, colours=colours, has_colours=True)
+    return drawn.recoloured(colours)
 
 
 def by_vertex(mesh: Mesh, layers: Sequence[ColourLayer]) -> tuple[Mesh, list[Floats]]:

@@ -20,6 +20,7 @@ Domain = Literal["vertex", "corner"]
 Precision = Literal["8 bit", "16 bit", "float"]
 Use = Literal["colour", "data"]
 BLOCK = 2048
+_OF_SHAPE = ("tangents", "blocks", "middles", "welded", "closed", "bounds", "in_light_map")
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,6 +88,12 @@ class Mesh:
         ends = np.roll(corners[~flat], -1, axis=1).astype(np.int64).reshape(-1)
         there, back = np.sort(starts * count + ends), np.sort(ends * count + starts)
         return len(there) > 0 and np.array_equal(there, back)
+
+    def recoloured(self, colours: Floats) -> Mesh:
+        """The mesh with other colours; what is known of its shape stays known."""
+        made = replace(self, colours=colours, has_colours=True)
+        made.__dict__.update({name: self.__dict__[name] for name in _OF_SHAPE if name in self.__dict__})
+        return made
 
     def moved(self, matrix: Matrix) -> Mesh:
         """The mesh under a 4×4 matrix."""

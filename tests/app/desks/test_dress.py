@@ -13,6 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
 
 from by_hand import LEFT, Open, click, drag, seen_at, settled, until
+from soft_lantern.app.desks.dress import filling as filling_of
 from soft_lantern.app.desks.dress import painting
 from soft_lantern.app.desks.dress.layer_panel import FLAT, HEIGHT, WIRE
 from soft_lantern.app.session.imports import import_mesh
@@ -153,7 +154,7 @@ def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
     assert (part_of(urn, name).mesh.colours == layers[0].values).all()  # the first is the one that is drawn
     panel.list.setCurrentRow(0)
     panel.channels.setCurrentIndex(panel.channels.findData("g"))
-    for name_of_shape, bake in painting.BAKES.items():
+    for name_of_shape, bake in filling_of.BAKES.items():
         filling(urn, panel.way.findText(name_of_shape), "g")
         green = bake(part_of(urn, name).mesh)[:, 1]
         assert np.abs(part_of(urn, name).layers[0].values[:, 1] - green).max() < 0.51 / 255

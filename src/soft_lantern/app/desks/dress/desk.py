@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.baking import LIGHT, Baking
+from soft_lantern.app.desks.dress.filling import Filling
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
 from soft_lantern.app.desks.dress.light_panel import LightPanel
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
@@ -63,6 +64,7 @@ class DressDesk(Desk):
         self.light = EnvironmentPanel(session)
         self.layers = LayerPanel()
         self.painting = Painting(PaintTarget(session, self._painted), self)
+        self.filling = Filling(self.painting)
         self.emitted = LightPanel()
         self.baking = Baking(session, self.emitted, self._painted)
         self.tabs = QTabWidget()
@@ -83,7 +85,7 @@ class DressDesk(Desk):
             lambda part, at: choose_worn(session, worker, self.parts.object_id, part, self, at)
         )
         self.tabs.currentChanged.connect(self._went_to)
-        layers, painting = self.layers, self.painting
+        layers, painting, filling = self.layers, self.painting, self.filling
         layers.add_wanted.connect(painting.add)
         layers.duplicate_wanted.connect(painting.duplicate)
         layers.remove_wanted.connect(painting.remove)
@@ -98,10 +100,11 @@ class DressDesk(Desk):
         self.emitted.chosen.connect(self.select)
         self.emitted.shown_wanted.connect(lambda key: self.stage.modes.set_options(light=key))
         layers.export_wanted.connect(painting.export)
-        layers.flat_wanted.connect(painting.fill_flat)
-        layers.height_wanted.connect(painting.fill_by_height)
-        layers.wire_wanted.connect(painting.fill_by_wire)
-        layers.shape_wanted.connect(painting.fill_by_shape)
+        layers.flat_wanted.connect(filling.flat)
+        layers.height_wanted.connect(filling.by_height)
+        layers.wire_wanted.connect(filling.by_wire)
+        layers.shape_wanted.connect(filling.by_shape)
+        layers.texture_wanted.connect(filling.by_texture)
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
@@ -161,7 +164,8 @@ class DressDesk(Desk):
             return
         on = self.painting.on
         part = on.part()
-        self.layers.show_layers(on.layers(), on.heights(), on.wires(), part.name if part else "")
+        textures = sorted((each.name, each.id) for each in self.session.project.textures.values())
+        self.layers.show_layers(on.layers(), on.heights(), on.wires(), part.name if part else "", textures)
 
     def _went_to(self, tab: int) -> None:
         if tab != TASKS.index("Paint"):

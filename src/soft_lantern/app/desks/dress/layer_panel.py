@@ -27,15 +27,19 @@ from soft_lantern.scene.brush import MODES, Brush, Mode
 from soft_lantern.scene.mesh import ColourLayer
 
 ABOUT = Qt.ItemDataRole.UserRole
-FLAT, HEIGHT, WIRE, SHAPE = range(4)
-WAYS = ("one colour", "by height", "what a node gives")
+FLAT, HEIGHT, WIRE, TEXTURE, SHAPE = range(5)
+WAYS = ("one colour", "by height", "what a node gives", "a texture")
 SHAPES = {
     "edges and hollows": "Red where the surface bends outward, green where it bends inward",
     "place in bounds": "Red, green and blue from 0 at the lowest x, y and z to 1 at the highest",
     "random per piece": "Three numbers by chance for each piece that hangs together",
+    "ambient occlusion": "1 where the sky is open to the mesh itself, 0 where all of it is in the way",
+    "thickness": "How far it is through the body, beside the mesh's largest side",
+    "baked light": "The light that was baked for it, as it is tuned now",
 }
 """What the mesh's own shape can fill a layer with."""
 CHANNELS = {"colour and alpha": "rgba", "colour alone": "rgb", "alpha": "a", "red": "r", "green": "g", "blue": "b"}
+MIRRORS = {"no mirror": "", "mirror x": "x", "mirror y": "y", "mirror z": "z"}
 DOMAINS = {"vertex": "vertices", "corner": "corners"}
 NONE = "This part has no colours of its own: what reads them gets white."
 
@@ -61,6 +65,8 @@ class LayerPanel(QWidget):
     """Channels, the lowest and highest height in metres, and the colours there."""
     wire_wanted = pyqtSignal(int, str, str)
     """Channels, and "node.port" of what the part wears."""
+    texture_wanted = pyqtSignal(int, str, str)
+    """Channels, and a texture's id."""
     shape_wanted = pyqtSignal(int, str, str)
     """Channels, and one of SHAPES."""
 
@@ -81,13 +87,14 @@ class LayerPanel(QWidget):
         self.down = tool_button("Down", lambda: self.move_wanted.emit(self.at, 1))
         self.convert = tool_button("Convert…", lambda: self.convert_menu().popup(below(self.convert)))
         self.up.setToolTip("The first layer is what the stage shows, and what glTF calls COLOR_0")
-        self.way, self.channels, self.wire = QComboBox(), QComboBox(), QComboBox()
+        self.way, self.channels, self.wire, self.texture = (QComboBox() for _ in range(4))
         self.way.addItems([*WAYS, *SHAPES])
         self.way.setAccessibleName("what fills the layer")
         for name, letters in CHANNELS.items():
             self.channels.addItem(name, letters)
         self.channels.setAccessibleName("channels that are filled")
         self.wire.setAccessibleName("node that fills the layer")
+        self.texture.setAccessibleName("texture that fills the layer")
         self.colour, self.low_colour, self.high_colour = (ColourButton((1.0, 1.0, 1.0, 1.0)) for _ in range(3))
         self.high_colour.show_value((1.0, 1.0, 1.0, 0.0))
         self.low, self.high = NumberField(0.0, unit="m"), NumberField(1.0, unit="m")
@@ -105,9 +112,19 @@ class LayerPanel(QWidget):
         self.mode.addItems(MODES)
         self.mode.setAccessibleName("what the brush does")
         self.radius = NumberField(0.2, 1e-4, None, 0.02, "m")
-        self.hardness, self.strength = NumberField(0.5, 0.0, 1.0, 0.05), NumberField(1.0, 0.0, 1.0, 0.05)
-        for field, name in ((self.radius, "radius"), (self.hardness, "hardness"), (self.strength, "strength")):
+        self.hardness, self.strength, self.flow = (NumberField(at, 0.0, 1.0, 0.05) for at in (0.5, 1.0, 1.0))
+        self.steady = NumberField(0.0, 0.0, None, 0.01, "m")
+        self.mirror = QComboBox()
+        for words, axis in MIRRORS.items():
+            self.mirror.addItem(words, axis)
+        self.mirror.setAccessibleName("mirror of the brush")
+        for field, name in (
+            *((self.radius, "radius"), (self.hardness, "hardness"), (self.strength, "strength")),
+            *((self.flow, "flow"), (self.steady, "steadiness")),
+        ):
             field.setAccessibleName(f"{name} of the brush")
+        self.flow.setToolTip("How much of the strength one dab gives; less builds up by going over a place again")
+        self.steady.setToolTip("How far the brush trails behind the hand, which takes its shaking away")
         self.fill = tool_button("Fill", self._fill)
         self.given = QStackedWidget()
         ramp = QWidget()
@@ -116,7 +133,7 @@ class LayerPanel(QWidget):
         rows.addWidget(side_by_side(plain_label("from"), self.low, self.low_colour, filled=True))
         rows.addWidget(side_by_side(plain_label("to"), self.high, self.high_colour, filled=True))
         self.of_shape = quiet_label(wraps=True)
-        for page in (self.colour, ramp, self.wire, self.of_shape):
+        for page in (self.colour, ramp, self.wire, self.texture, self.of_shape):
             self.given.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -140,6 +157,8 @@ class LayerPanel(QWidget):
         named = ((plain_label("radius"), self.radius), (plain_label("hardness"), self.hardness))
         sizes = (*named, (plain_label("strength"), self.strength))
         lines.addWidget(side_by_side(*(widget for pair in sizes for widget in pair), filled=True))
+        more = ((plain_label("flow"), self.flow), (plain_label("steady"), self.steady))
+        lines.addWidget(side_by_side(*(widget for pair in more for widget in pair), self.mirror, filled=True))
         column.addWidget(self.hands)
         column.addWidget(self.filler)
         column.addWidget(self.given)
@@ -161,8 +180,12 @@ class LayerPanel(QWidget):
         heights: tuple[float, float] = (0.0, 1.0),
         wires: Sequence[tuple[str, str]] = (),
         name: str = "",
+        textures: Sequence[tuple[str, str]] = (),
     ) -> None:
-        """Show the layers of a part of that name, or that none is selected; its lowest and highest point; its nodes."""
+        """Show the layers of a part of that name, or that none is selected; its lowest and highest point.
+
+        With the nodes of what it wears and the textures there are, by name, that could fill a layer.
+        """
         self.heading.setText(f"Colours in the mesh of {name}" if name else "Colours in the mesh")
         self.words.setText(NONE if layers is not None else "Click a part on the stage to see the colours it holds.")
         self.setEnabled(layers is not None)
@@ -187,6 +210,7 @@ class LayerPanel(QWidget):
             self._heights = heights
             self.low.show_value(heights[0])
             self.high.show_value(heights[1])
+        fill(self.texture, textures, self.texture.currentData() or (textures[0][1] if textures else ""))
         fill(self.wire, wires, self.wire.currentData() or (wires[0][1] if wires else ""))
         self._enable()
 
@@ -197,6 +221,7 @@ class LayerPanel(QWidget):
         return Brush(
             *(self.radius.value, self.hardness.value, self.strength.value),
             *(mode, (red, green, blue, alpha), str(self.channels.currentData())),
+            *(self.flow.value, self.mirror.currentData(), self.steady.value),
         )
 
     def convert_menu(self) -> QMenu:
@@ -227,6 +252,8 @@ class LayerPanel(QWidget):
         elif way == HEIGHT:
             ends = tuple(self.low_colour.value), tuple(self.high_colour.value)
             self.height_wanted.emit(self.at, channels, self.low.value, self.high.value, *ends)
+        elif way == TEXTURE:
+            self.texture_wanted.emit(self.at, channels, str(self.texture.currentData() or ""))
         elif way >= SHAPE:
             self.shape_wanted.emit(self.at, channels, self.way.currentText())
         else:

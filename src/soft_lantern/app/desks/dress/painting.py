@@ -15,26 +15,18 @@ from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.app.work.mishaps import outcome
-from soft_lantern.bake.vertex_bakes import edges_and_hollows, place_in_bounds, random_per_piece
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.formats.assets import Layers, repainted, write_painted
 from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record
 from soft_lantern.ir.glsl_words import as_identifier
-from soft_lantern.render.staging import object_inputs
-from soft_lantern.render.vertex_fill import wire_at_vertices
-from soft_lantern.scene.brush import Brush, Stroke
+from soft_lantern.scene.brush import Brush, Places, Stroke
 from soft_lantern.scene.colour_layers import Loss, converted, layered, white
-from soft_lantern.scene.filling import between, filled, mixed
-from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Model, Part, Precision, Use
-from soft_lantern.scene.transforms import camera_for, placement
+from soft_lantern.scene.mesh import ColourLayer, Domain, Mesh, Model, Part, Precision, Use
+from soft_lantern.scene.transforms import placement
 from soft_lantern.values.words import counted, first_numbered, free_name
 
-SEED = 1
-BAKES: dict[str, Callable[[Mesh], Floats]] = {
-    "edges and hollows": edges_and_hollows,
-    "place in bounds": place_in_bounds,
-    "random per piece": lambda mesh: random_per_piece(mesh, SEED),
-}
+AT_ONCE = 20_000
+"""Points up to which a brush is ready in no time."""
 LOSS = 1e-6
 """A difference that no precision shows."""
 Edit = Callable[[Mesh, Layers], Sequence[ColourLayer]]
@@ -65,6 +57,9 @@ class Painting(QObject):
         super().__init__(over)
         self.session, self.on, self.over = on.session, on, over
         self._stroke: Stroke | None = None
+        self._places: tuple[tuple[int, bool], Places] | None = None
+        self._held: list[tuple[ObjectHit | None, int, Brush, bool]] | None = None
+        """What a hand did while the points of a large mesh were not ready yet."""
         self._asked: list[_Asked] = []
         """Edits that are worked out one after another, the first of them now."""
 
@@ -75,29 +70,51 @@ class Painting(QObject):
         thing, part = self.on.thing(), self.on.part()
         if thing is None or part is None:
             return
-        if self._stroke is None and hit is not None and hit.key == (thing.id, part.name):
-            self._begin(thing, part, at, brush)
+        met = hit if hit is not None and hit.key == (thing.id, part.name) else None
+        if self._held is not None:
+            self._held.append((hit, at, brush, last))
+            return
+        if self._stroke is None and met is not None and not self._begin(part, at, brush):
+            if self._held is not None:
+                self._held.append((hit, at, brush, last))
+            return
         if self._stroke is None:
             return
-        if hit is not None and hit.key == (thing.id, part.name):
-            self._stroke.to((np.linalg.inv(placement(thing)) @ np.append(hit.point, 1.0))[:3])
+        if met is not None:
+            self._stroke.to((np.linalg.inv(placement(thing)) @ np.append(met.point, 1.0))[:3])
             self._preview(thing, part, at, self._stroke.painted())
         if last:
             made, self._stroke = self._stroke.painted(), None
-            self._each("Paint", at, lambda mesh, layer: made)
+            self.each("Paint", at, lambda mesh, layer: made)
 
-    def _begin(self, thing: StageObject, part: Part, at: int, brush: Brush) -> None:
+    def _begin(self, part: Part, at: int, brush: Brush) -> bool:
+        """Whether a stroke is begun; where the mesh is large, it waits until its points are ready to be found."""
         layers = self.on.layers() or ()
         if not 0 <= at < len(layers):
             self.session.complain(BadEdit("select a layer to paint on first"))
-            return
-        points = part.placed.positions
-        if layers[at].domain == "corner":
+            return False
+        points, by_corner = part.placed.positions, layers[at].domain == "corner"
+        if by_corner:
             points = points[part.placed.triangles.reshape(-1)]
+        key = (id(part.placed.triangles), by_corner)
+        if self._places is None or self._places[0] != key or len(self._places[1].points) != len(points):
+            if len(points) > AT_ONCE:
+                self._held = []
+                self.session.background.work_out(lambda: (key, Places(points)), self._ready)
+                return False
+            self._places = key, Places(points)
         try:
-            self._stroke = Stroke(brush, layers[at], points)
+            self._stroke = Stroke(brush, layers[at], self._places[1])
         except BadValue as error:
             self.session.complain(error)
+        return self._stroke is not None
+
+    def _ready(self, places: tuple[tuple[int, bool], Places]) -> None:
+        """Catch up with what the hand did meanwhile."""
+        self._places = places
+        held, self._held = self._held or [], None
+        for hit, at, brush, last in held:
+            self.stroke_to(hit, at, brush, last=last)
 
     def _preview(self, thing: StageObject, part: Part, at: int, layer: ColourLayer) -> None:
         """Show the layer on the stage while the hand is down; the next stroke begins from it."""
@@ -144,11 +161,11 @@ class Painting(QObject):
     def rename(self, at: int, name: str) -> None:
         """Call a layer otherwise."""
         if name:
-            self._each("Rename colour layer", at, lambda mesh, layer: replace(layer, name=name))
+            self.each("Rename colour layer", at, lambda mesh, layer: replace(layer, name=name))
 
     def set_use(self, at: int, use: Use) -> None:
         """Say that a layer is a colour, or data that no reader is to take for a tint."""
-        self._each(f"Keep as {use}", at, lambda mesh, layer: replace(layer, use=use))
+        self.each(f"Keep as {use}", at, lambda mesh, layer: replace(layer, use=use))
 
     def export(self) -> None:
         """Ask for a file and write the mesh there with its layers."""
@@ -181,57 +198,14 @@ class Painting(QObject):
             lost.append(loss)
             return made
 
-        self._each(
+        self.each(
             "Convert colour layer", at, edit, lambda: lost[-1].largest <= LOSS or self._agreed(layers[at], lost[-1])
         )
 
-    # What fills them
-
-    def fill_flat(self, at: int, channels: str, colour: tuple[float, ...]) -> None:
-        """Fill channels of a layer with one colour."""
-        self._each("Fill", at, lambda mesh, layer: filled(layer, mesh, colour, channels))
-
-    def fill_by_height(
-        self, at: int, channels: str, low: float, high: float, first: tuple[float, ...], last: tuple[float, ...]
-    ) -> None:
-        """Fill channels from one colour at a height to another, heights being those of the model's own space."""
-        part = self.on.part()
-        if part is None:
-            return
-        transform = part.transform
-
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
-            share = between(mesh.moved(transform).positions, (0.0, low, 0.0), (0.0, high, 0.0))
-            return filled(layer, mesh, mixed(share, first, last), channels)
-
-        self._each("Fill by height", at, edit)
-
-    def fill_by_wire(self, at: int, channels: str, wire: str) -> None:
-        """Fill channels with what a node of the worn material gives at each vertex."""
-        found, thing, part = self.on.look(), self.on.thing(), self.on.part()
-        model = self.session.models.get(thing.asset) if thing else None
-        if found is None or thing is None or part is None or model is None:
-            self.session.complain(BadEdit("this part wears nothing whose nodes could fill it"))
-            return
-        images, camera = dict(self.session.images), camera_for(self.session.view, (1, 1))
-        transform = part.transform
-
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
-            placed = mesh.moved(transform)
-            values = wire_at_vertices(found, wire, placed, object_inputs(thing, model, placed), camera, images)
-            return filled(layer, mesh, values, channels)
-
-        self._each("Fill from a node", at, edit)
-
-    def fill_by_shape(self, at: int, channels: str, name: str) -> None:
-        """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`."""
-        bake = BAKES[name]
-        self._each(f"Fill with {name}", at, lambda mesh, layer: filled(layer, mesh, bake(mesh), channels))
-
-    def _each(
+    def each(
         self, name: str, at: int, edit: Callable[[Mesh, ColourLayer], ColourLayer], agreed: Callable[[], bool] = _always
     ) -> None:
-        """An edit of the layer at a place."""
+        """Edit the layer at a place; `agreed` may refuse what it made."""
 
         def of_all(mesh: Mesh, layers: Layers) -> Layers:
             if not 0 <= at < len(layers):

@@ -1,0 +1,105 @@
+"""What fills the channels of a colour layer: a colour, a height, a node, a texture, the mesh's shape, baked light."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from soft_lantern.app.desks.dress.painting import Painting
+from soft_lantern.bake.vertex_bakes import (
+    edges_and_hollows,
+    light_at,
+    place_in_bounds,
+    random_per_piece,
+    texture_at,
+)
+from soft_lantern.bake.vertex_rays import ambient_occlusion, thickness
+from soft_lantern.errors import BadEdit
+from soft_lantern.render.staging import LoweredMaterials, object_inputs
+from soft_lantern.render.vertex_fill import wire_at_vertices
+from soft_lantern.scene.filling import between, filled, mixed
+from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh
+from soft_lantern.scene.transforms import camera_for
+
+SEED = 1
+BAKES: dict[str, Callable[[Mesh], Floats]] = {
+    "edges and hollows": edges_and_hollows,
+    "place in bounds": place_in_bounds,
+    "random per piece": lambda mesh: random_per_piece(mesh, SEED),
+    "ambient occlusion": lambda mesh: ambient_occlusion(mesh, SEED),
+    "thickness": lambda mesh: thickness(mesh, SEED),
+}
+
+
+class Filling:
+    """Fills layers of the part that is painted, each time as one edit."""
+
+    def __init__(self, painting: Painting) -> None:
+        self.session, self.on, self._each = painting.session, painting.on, painting.each
+
+    def flat(self, at: int, channels: str, colour: tuple[float, ...]) -> None:
+        """Fill channels of a layer with one colour."""
+        self._each("Fill", at, lambda mesh, layer: filled(layer, mesh, colour, channels))
+
+    def by_height(
+        self, at: int, channels: str, low: float, high: float, first: tuple[float, ...], last: tuple[float, ...]
+    ) -> None:
+        """Fill channels from one colour at a height to another, heights being those of the model's own space."""
+        part = self.on.part()
+        if part is None:
+            return
+        transform = part.transform
+
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            share = between(mesh.moved(transform).positions, (0.0, low, 0.0), (0.0, high, 0.0))
+            return filled(layer, mesh, mixed(share, first, last), channels)
+
+        self._each("Fill by height", at, edit)
+
+    def by_wire(self, at: int, channels: str, wire: str) -> None:
+        """Fill channels with what a node of the worn material gives at each vertex."""
+        found, thing, part = self.on.look(), self.on.thing(), self.on.part()
+        model = self.session.models.get(thing.asset) if thing else None
+        if found is None or thing is None or part is None or model is None:
+            self.session.complain(BadEdit("this part wears nothing whose nodes could fill it"))
+            return
+        images, camera = dict(self.session.images), camera_for(self.session.view, (1, 1))
+        transform = part.transform
+
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            placed = mesh.moved(transform)
+            values = wire_at_vertices(found, wire, placed, object_inputs(thing, model, placed), camera, images)
+            return filled(layer, mesh, values, channels)
+
+        self._each("Fill from a node", at, edit)
+
+    def by_shape(self, at: int, channels: str, name: str) -> None:
+        """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`, or its baked light."""
+        bake = BAKES.get(name) or self._baked_light()
+        if bake is None:
+            self.session.complain(BadEdit("no light is baked for this part; bake some first"))
+            return
+        self._each(f"Fill with {name}", at, lambda mesh, layer: filled(layer, mesh, bake(mesh), channels))
+
+    def by_texture(self, at: int, channels: str, texture_id: str) -> None:
+        """Fill channels with what a texture of the project holds at the mesh's coordinates."""
+        image = self.session.images.get(texture_id)
+        if image is None:
+            self.session.complain(BadEdit("there is no such texture"))
+            return
+        self._each(
+            "Fill from a texture", at, lambda mesh, layer: filled(layer, mesh, texture_at(mesh, image), channels)
+        )
+
+    def _baked_light(self) -> Callable[[Mesh], Floats] | None:
+        """The light that was baked for the part, as the scene tunes it; None where none was, or for another mesh."""
+        session, thing, part, scene = self.session, self.on.thing(), self.on.part(), self.session.scene
+        shown = session.files.light_of(scene.id) if scene else None
+        held = shown.baked.maps.get(thing.id) if shown and thing else None
+        coordinates = held.coordinates.get(part.name) if held and part else None
+        if scene is None or shown is None or held is None or coordinates is None or part is None:
+            return None
+        if len(coordinates) != len(part.mesh.triangles):
+            return None
+        now = shown.now(session.project, scene, session.models, session.images, LoweredMaterials())
+        light = held.weighed(now.weights)
+        return lambda mesh: light_at(mesh, coordinates, light)
