@@ -100,7 +100,7 @@ def test_errors_make_check_fail(demo_folder: Path) -> None:
         (["check", "DEMO/meshes"], "no project.json"),
         (
             ["probe", "DEMO", "--material", "moss"],
-            "no material “moss”; it has basin_nectar, bell_glass, fluttering_paper",
+            "no material “moss”; it has basin_nectar, bell_glass, dark_pool, fluttering_paper",
         ),
         (["probe", "DEMO", "--material", "height_ramp", "--set", "spread=900"], "outside the limits 0.1 to 10"),
         (["probe", "DEMO", "--material", "kettle_metal", "--set", "finish=polished"], "which are bare metal, enamel"),

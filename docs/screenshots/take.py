@@ -87,15 +87,6 @@ def node_help(window: MainWindow) -> None:
     window.build.explain_node()
 
 
-def snippet(window: MainWindow) -> None:
-    canvas = window.build.canvas
-    kinds = ("subtract", "divide", "clamp")
-    canvas.select({i for i, n in canvas.material.nodes.items() if n.type in kinds})
-    canvas.acts.make_snippet()
-    canvas.frame_all(whole=True)
-    settle(window.build.stage)
-
-
 def notices(window: MainWindow) -> None:
     window.session.open_material("moth_trail")
     window.open_notices()
@@ -133,6 +124,18 @@ def paint(window: MainWindow) -> None:
     box = window.dress.stage_bar.show_box
     box.setCurrentIndex(box.findData("vertex_colour"))
     QTest.qWait(1500)
+    settle(window.dress.stage)
+
+
+def bake(window: MainWindow) -> None:
+    """The night grotto by its own light."""
+    window.session.open_scene("night_grotto")
+    window.go_to_desk("Dress")
+    window.dress.go_to("Bake")
+    settle(window.dress.stage)
+    window.dress.baking.bake()
+    while window.dress.baking.task is not None:
+        QTest.qWait(50)
     settle(window.dress.stage)
 
 
@@ -218,8 +221,8 @@ def versions(window: MainWindow) -> QWidget | None:
 PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
     each.__name__.replace("_", "-"): each
     for each in (
-        *(build, ports, recipes, node_help, snippet, notices, clip_view),
-        *(dress, paint, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
+        *(build, ports, recipes, node_help, notices, clip_view),
+        *(dress, paint, bake, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
     )
 }
 

@@ -182,7 +182,7 @@ def vine_leaf() -> Authoring:
     painted = m.add("vertex_colour", without=(1.0, 1.0, 1.0, 1.0))
     traits = {"alpha_mode": "blend", "double_sided": "yes"}
     fade = m.add("separate_colour", name="Painted alpha", colour=painted).a
-    m.add("surface", base_colour=leaf, alpha=fade, roughness=0.7, **traits)
+    m.add("surface", base_colour=leaf, alpha=m.add("saturate", value=fade), roughness=0.7, **traits)
     return m
 
 
@@ -194,8 +194,9 @@ def vine_bark() -> Authoring:
     painted = m.add("vertex_colour", without=(0.0, 0.0, 0.0, 1.0))
     mask = m.add("channel_mask", name="Worn away", colour=painted)
     noise = m.add("perlin_noise_3d", name="Knots", at=m.add("position", space="object"), scale=7.0)
-    m.add("smoothstep", name="Wear", value=noise, low=0.0, high=0.35)
-    m.add("surface", base_colour=m.add("mix", name="Worn bark", a=bark, b=worn, factor=mask), roughness=0.9)
+    wear = m.add("smoothstep", name="Wear", value=noise, low=0.0, high=0.35)
+    rough_ = m.add("remap", value=wear, low=0.0, high=1.0, new_low=0.95, new_high=0.75)
+    m.add("surface", base_colour=m.add("mix", name="Worn bark", a=bark, b=worn, factor=mask), roughness=rough_)
     return m
 
 

@@ -44,7 +44,7 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
         mesh, values = by_vertex(part.mesh, part.layers)
         attributes = {
             "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
-            "NORMAL": file.accessor(mesh.normals, "VEC3", FLOAT, VERTICES),
+            "NORMAL": file.accessor(_unit(mesh.normals), "VEC3", FLOAT, VERTICES),
         }
         sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else [])]
         if mesh.light_uvs is not None:
@@ -63,6 +63,13 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
             node["matrix"] = part.transform.T.reshape(-1).tolist()
         file.nodes.append(node)
     write_whole(path, file.container())
+
+
+def _unit(normals: Floats) -> Floats:
+    """Normals of unit length, as glTF asks; up where there is none."""
+    long = normals.astype(np.float64)
+    lengths = np.linalg.norm(long, axis=1, keepdims=True)
+    return np.where(lengths > 1e-12, long / np.maximum(lengths, 1e-12), [[0.0, 1.0, 0.0]]).astype(np.float32)
 
 
 def attribute_names(layers: Sequence[ColourLayer]) -> list[str]:
