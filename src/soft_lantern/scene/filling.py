@@ -12,7 +12,6 @@ from soft_lantern.scene.colour_layers import check, in_precision
 from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh
 
 CHANNELS = "rgba"
-Point = tuple[float, float, float]
 
 
 def filled(
@@ -40,7 +39,7 @@ def filled(
     return replace(layer, values=made)
 
 
-def between(positions: Floats, start: Point, end: Point) -> Floats:
+def between(positions: Floats, start: npt.ArrayLike, end: npt.ArrayLike) -> Floats:
     """How far each point is from a start (0) to an end (1) along the line through them, held to 0–1."""
     way = np.subtract(end, start, dtype=np.float64)
     length = float(way @ way)
@@ -49,7 +48,7 @@ def between(positions: Floats, start: Point, end: Point) -> Floats:
     return np.asarray(np.clip((positions - np.asarray(start)) @ way / length, 0.0, 1.0), np.float32)
 
 
-def around(positions: Floats, centre: Point, radius: float) -> Floats:
+def around(positions: Floats, centre: npt.ArrayLike, radius: float) -> Floats:
     """How far each point is from a centre (0) to a radius in metres (1), held to 0–1."""
     if not radius > 0:
         raise BadValue("a radial ramp needs a radius above 0")

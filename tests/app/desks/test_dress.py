@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QMessageBox
 from by_hand import LEFT, Open, click, drag, seen_at, settled, until
 from soft_lantern.app.desks.dress import filling as filling_of
 from soft_lantern.app.desks.dress import painting
-from soft_lantern.app.desks.dress.layer_panel import FLAT, HEIGHT, WIRE
+from soft_lantern.app.desks.dress.layer_panel import ALONG, FLAT, HEIGHT, ROUND, WIRE
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import garden_urn
@@ -261,3 +261,31 @@ def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn:
     layers = part_of(urn, name).layers
     assert [layer.name for layer in layers] == ["Colour", "Moss", "Colour 3"]
     assert (layers[0].values[:, 0] == 0).all() and session.undo.count == steps + 4
+
+
+def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None:
+    """Two clicks on the stage are its ends: by distance along the line through them, and from the first."""
+    desk, panel = urn.dress, urn.dress.layers
+    thing, name = with_a_layer(urn)
+    told: list[str] = []
+    urn.session.told.connect(told.append)
+    panel.start_colour.show_value((0.0, 0.0, 0.0, 1.0))
+    panel.end_colour.show_value((1.0, 1.0, 1.0, 1.0))
+    filling(urn, ALONG, "r")
+    assert any("tape" in words for words in told) and (part_of(urn, name).layers[0].values == 1).all()
+    desk.stage.modes.let_clicks("tape")
+    middle = desk.stage.rect().center()
+    for down in (-90, 90):
+        click(desk.stage, QPointF(middle.x(), middle.y() + down))
+        QTest.qWait(300)
+    until(lambda: len(desk.stage.modes.tape) == 2)
+    start, end = (np.asarray(each) for each in desk.stage.modes.tape)
+    filling(urn, ALONG, "r")
+    filling(urn, ROUND, "g")
+    part = part_of(urn, name)
+    points = part.placed.positions + np.array(thing.position)
+    along = np.clip((points - start) @ (end - start) / ((end - start) @ (end - start)), 0, 1)
+    away = np.clip(np.linalg.norm(points - start, axis=1) / np.linalg.norm(end - start), 0, 1)
+    values = part.layers[0].values
+    assert np.abs(values[:, 0] - along).max() < 0.51 / 255 and np.abs(values[:, 1] - away).max() < 0.51 / 255
+    assert values[:, 0].min() == 0 and values[:, 0].max() == 1

@@ -105,6 +105,7 @@ class DressDesk(Desk):
         layers.wire_wanted.connect(filling.by_wire)
         layers.shape_wanted.connect(filling.by_shape)
         layers.texture_wanted.connect(filling.by_texture)
+        layers.tape_wanted.connect(self._fill_by_tape)
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
@@ -164,8 +165,11 @@ class DressDesk(Desk):
             return
         on = self.painting.on
         part = on.part()
-        textures = sorted((each.name, each.id) for each in self.session.project.textures.values())
-        self.layers.show_layers(on.layers(), on.heights(), on.wires(), part.name if part else "", textures)
+        project = self.session.project
+        tables = (project.textures, project.gradients)
+        textures, gradients = (sorted((each.name, each.id) for each in table.values()) for table in tables)
+        name = part.name if part else ""
+        self.layers.show_layers(on.layers(), on.heights(), on.wires(), name, textures, gradients)
 
     def _went_to(self, tab: int) -> None:
         if tab != TASKS.index("Paint"):
@@ -179,6 +183,12 @@ class DressDesk(Desk):
 
     def _paint(self, hit: ObjectHit | None, last: bool) -> None:
         self.painting.stroke_to(hit, self.layers.at, self.layers.held_brush(), last=last)
+
+    def _fill_by_tape(
+        self, at: int, channels: str, radial: bool, first: tuple[float, ...], last: tuple[float, ...], gradient: str
+    ) -> None:
+        tape = self.stage.modes.tape
+        self.filling.by_tape(at, channels, tape, first, last, gradient, radial=radial)
 
     def _painted(self) -> tuple[str, str]:
         sight = self.stage.modes.sight

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+
+import numpy as np
 
 from soft_lantern.app.desks.dress.painting import Painting
 from soft_lantern.bake.vertex_bakes import (
@@ -14,11 +16,12 @@ from soft_lantern.bake.vertex_bakes import (
 )
 from soft_lantern.bake.vertex_rays import ambient_occlusion, thickness
 from soft_lantern.errors import BadEdit
+from soft_lantern.graph.ramps.images import colours_at
 from soft_lantern.render.staging import LoweredMaterials, object_inputs
 from soft_lantern.render.vertex_fill import wire_at_vertices
-from soft_lantern.scene.filling import between, filled, mixed
-from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh
-from soft_lantern.scene.transforms import camera_for
+from soft_lantern.scene.filling import around, between, filled, mixed
+from soft_lantern.scene.mesh import ColourLayer, Floats, Matrix, Mesh
+from soft_lantern.scene.transforms import camera_for, placement
 
 SEED = 1
 BAKES: dict[str, Callable[[Mesh], Floats]] = {
@@ -54,6 +57,35 @@ class Filling:
             return filled(layer, mesh, mixed(share, first, last), channels)
 
         self._each("Fill by height", at, edit)
+
+    def by_tape(
+        self,
+        at: int,
+        channels: str,
+        ends: Sequence[Matrix],
+        first: tuple[float, ...],
+        last: tuple[float, ...],
+        gradient_id: str,
+        *,
+        radial: bool,
+    ) -> None:
+        """Fill channels along the tape between two points of the world, or round its start as far as its end."""
+        thing, part = self.on.thing(), self.on.part()
+        if thing is None or part is None:
+            return
+        if len(ends) != 2:
+            self.session.complain(BadEdit("stretch the tape by two clicks on the stage first (Shift+F4)"))
+            return
+        gradient, matrix = self.session.project.gradients.get(gradient_id), placement(thing) @ part.transform
+        start, end = (np.asarray(point, np.float64) for point in ends)
+
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            points = mesh.moved(matrix).positions
+            far = float(np.linalg.norm(end - start))
+            share = around(points, start, far) if radial else between(points, start, end)
+            return filled(layer, mesh, colours_at(gradient, share) if gradient else mixed(share, first, last), channels)
+
+        self._each("Fill along the tape", at, edit)
 
     def by_wire(self, at: int, channels: str, wire: str) -> None:
         """Fill channels with what a node of the worn material gives at each vertex."""

@@ -27,8 +27,10 @@ from soft_lantern.scene.brush import MODES, Brush, Mode
 from soft_lantern.scene.mesh import ColourLayer
 
 ABOUT = Qt.ItemDataRole.UserRole
-FLAT, HEIGHT, WIRE, TEXTURE, SHAPE = range(5)
-WAYS = ("one colour", "by height", "what a node gives", "a texture")
+FLAT, HEIGHT, ALONG, ROUND, WIRE, TEXTURE, SHAPE = range(7)
+PAGES = (0, 1, 2, 2, 3, 4, 5)
+"""Which page belongs to each way."""
+WAYS = ("one colour", "by height", "along the tape", "round the tape’s start", "what a node gives", "a texture")
 SHAPES = {
     "edges and hollows": "Red where the surface bends outward, green where it bends inward",
     "place in bounds": "Red, green and blue from 0 at the lowest x, y and z to 1 at the highest",
@@ -63,6 +65,8 @@ class LayerPanel(QWidget):
     """Channels, and a linear RGBA."""
     height_wanted = pyqtSignal(int, str, float, float, tuple, tuple)
     """Channels, the lowest and highest height in metres, and the colours there."""
+    tape_wanted = pyqtSignal(int, str, bool, tuple, tuple, str)
+    """Channels, whether round its start rather than along it, the colours at both ends, or a gradient's id."""
     wire_wanted = pyqtSignal(int, str, str)
     """Channels, and "node.port" of what the part wears."""
     texture_wanted = pyqtSignal(int, str, str)
@@ -127,13 +131,19 @@ class LayerPanel(QWidget):
         self.steady.setToolTip("How far the brush trails behind the hand, which takes its shaking away")
         self.fill = tool_button("Fill", self._fill)
         self.given = QStackedWidget()
-        ramp = QWidget()
-        rows = QVBoxLayout(ramp)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.addWidget(side_by_side(plain_label("from"), self.low, self.low_colour, filled=True))
-        rows.addWidget(side_by_side(plain_label("to"), self.high, self.high_colour, filled=True))
+        ramp = _lines(
+            side_by_side(plain_label("from"), self.low, self.low_colour, filled=True),
+            side_by_side(plain_label("to"), self.high, self.high_colour, filled=True),
+        )
+        self.start_colour, self.end_colour = ColourButton((1.0, 1.0, 1.0, 1.0)), ColourButton((1.0, 1.0, 1.0, 0.0))
+        self.gradient = QComboBox()
+        self.gradient.setAccessibleName("gradient along the tape")
+        tape = _lines(
+            side_by_side(plain_label("from"), self.start_colour, plain_label("to"), self.end_colour, self.gradient),
+            quiet_label("Stretch the tape by two clicks on the stage (Shift+F4)", wraps=True),
+        )
         self.of_shape = quiet_label(wraps=True)
-        for page in (self.colour, ramp, self.wire, self.texture, self.of_shape):
+        for page in (self.colour, ramp, tape, self.wire, self.texture, self.of_shape):
             self.given.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -181,10 +191,11 @@ class LayerPanel(QWidget):
         wires: Sequence[tuple[str, str]] = (),
         name: str = "",
         textures: Sequence[tuple[str, str]] = (),
+        gradients: Sequence[tuple[str, str]] = (),
     ) -> None:
         """Show the layers of a part of that name, or that none is selected; its lowest and highest point.
 
-        With the nodes of what it wears and the textures there are, by name, that could fill a layer.
+        With the nodes of what it wears, the textures and gradients there are, by name, that could fill a layer.
         """
         self.heading.setText(f"Colours in the mesh of {name}" if name else "Colours in the mesh")
         self.words.setText(NONE if layers is not None else "Click a part on the stage to see the colours it holds.")
@@ -210,6 +221,7 @@ class LayerPanel(QWidget):
             self._heights = heights
             self.low.show_value(heights[0])
             self.high.show_value(heights[1])
+        fill(self.gradient, [("two colours", ""), *gradients], self.gradient.currentData() or "")
         fill(self.texture, textures, self.texture.currentData() or (textures[0][1] if textures else ""))
         fill(self.wire, wires, self.wire.currentData() or (wires[0][1] if wires else ""))
         self._enable()
@@ -252,6 +264,9 @@ class LayerPanel(QWidget):
         elif way == HEIGHT:
             ends = tuple(self.low_colour.value), tuple(self.high_colour.value)
             self.height_wanted.emit(self.at, channels, self.low.value, self.high.value, *ends)
+        elif way in (ALONG, ROUND):
+            ends = tuple(self.start_colour.value), tuple(self.end_colour.value)
+            self.tape_wanted.emit(self.at, channels, way == ROUND, *ends, str(self.gradient.currentData() or ""))
         elif way == TEXTURE:
             self.texture_wanted.emit(self.at, channels, str(self.texture.currentData() or ""))
         elif way >= SHAPE:
@@ -260,7 +275,7 @@ class LayerPanel(QWidget):
             self.wire_wanted.emit(self.at, channels, str(self.wire.currentData() or ""))
 
     def _show_way(self, way: int) -> None:
-        self.given.setCurrentIndex(min(way, SHAPE))
+        self.given.setCurrentIndex(PAGES[min(way, SHAPE)])
         self.of_shape.setText(SHAPES.get(self.way.currentText(), ""))
 
     def _renamed(self, item: QListWidgetItem) -> None:
@@ -273,6 +288,15 @@ class LayerPanel(QWidget):
         self.about.setText(f"{item.data(ABOUT)}{first}" if item else "")
         self.up.setEnabled(at > 0)
         self.down.setEnabled(0 <= at < last)
+
+
+def _lines(*lines: QWidget) -> QWidget:
+    page = QWidget()
+    rows = QVBoxLayout(page)
+    rows.setContentsMargins(0, 0, 0, 0)
+    for line in lines:
+        rows.addWidget(line)
+    return page
 
 
 if __name__ == "__main__":

@@ -298,6 +298,7 @@ def _list() -> LightTable:
     down.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     table.setMinimumHeight(170)
     table.setWordWrap(False)
+    table.setTabKeyNavigation(False)
     return table
 
 
