@@ -19,7 +19,7 @@ from soft_lantern.formats import journal
 from soft_lantern.formats.project_folder import changed_outside, open_project
 from soft_lantern.formats.records import project_files, schemas
 from soft_lantern.formats.saving import save_project
-from soft_lantern.graph.document import Project, changed
+from soft_lantern.graph.document import Project, changed, with_records
 from soft_lantern.graph.instances.values import override, put_material, remove_instance
 from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.parameters.edits import change_parameter
@@ -29,7 +29,9 @@ ROOT = Path(__file__).parents[2]
 
 def test_what_is_saved_comes_back_equal_with_sorted_keys(demo_folder: Path) -> None:
     opened = open_project(demo_folder)
-    assert opened.project == demo_project()
+    whole = demo_project()
+    painted = changed(whole.assets["vine_arch"], layers="layers/vine_arch_2.glb")
+    assert opened.project == with_records(whole, painted) and (demo_folder / painted.layers).exists()
     assert opened.notices == ()
     for path in demo_folder.rglob("*.json"):
         text = path.read_text()

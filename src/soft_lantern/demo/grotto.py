@@ -225,7 +225,7 @@ WEAR = "wear.out"
 def instances() -> list[Instance]:
     """The lanterns' two colours."""
     return [
-        Instance(id="amber_lantern", name="Amber lantern", parent="lantern_paper"),
+        Instance(id="honey_lantern", name="Honey lantern", parent="lantern_paper"),
         Instance(
             id="rose_lantern",
             name="Rose lantern",
@@ -253,7 +253,7 @@ def grotto_scene() -> Scene:
                 id="stones", name="Stones", asset="grotto_stones", wears={"": "grotto_stone"}, light=TAKES, texels=14.0
             ),
             StageObject(id="moss", name="Glow moss", asset="glow_moss", wears={"": "glow_moss"}),
-            lantern(1, "amber_lantern", -1.1, 2.35, -0.5),
+            lantern(1, "honey_lantern", -1.1, 2.35, -0.5),
             lantern(2, "rose_lantern", 1.35, 2.1, -0.2),
             StageObject(
                 id="arch",

@@ -182,8 +182,9 @@ def with_painted_vine(project: Project, folder: Path) -> Project:
         layer = layers[0] if layers else white(mesh, "wear")
         return [filled(filled(layer, mesh, (0.0, 0.0, 0.0, 1.0)), mesh, values, "r")]
 
-    arch, _ = repainted(arch, folder, "leaves", grotto.faded)
-    arch, _ = repainted(arch, folder, "stem", worn)
+    faded, _ = repainted(arch, folder, "leaves", grotto.faded)
+    arch, _ = repainted(faded, folder, "stem", worn)
+    (folder / faded.layers).unlink()  # nothing has seen it yet
     return with_records(project, arch)
 
 

@@ -254,7 +254,7 @@ def test_bookmarks_turntable_and_scenes(dress: MainWindow) -> None:
     until(lambda: session.view.yaw != yaw)
     stage.modes.turntable(False)
     dress.commands.actions["Next scene"].trigger()
-    assert session.scene_id == "tea_terrace" and dress.header.scenes.currentData() == "tea_terrace"
+    assert session.scene_id == "night_grotto" and dress.header.scenes.currentData() == "night_grotto"
     dress.commands.actions["New scene"].trigger()
     assert session.scene and not session.scene.objects
     dress.commands.actions["Add card to the stage"].trigger()

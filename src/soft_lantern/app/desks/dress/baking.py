@@ -171,6 +171,13 @@ class Baking(QObject):
             # The stage is ready for light before there is some.
             self.session.files.preview_light(scene.id, ShownLight(NO_LIGHT))
 
+    def end(self) -> None:
+        """End what runs beside the window."""
+        self._asking.stop(wait=False)
+        self._ahead.stop(wait=False)
+        self.stop()
+        self.warm_up(False)
+
     def hindered(self) -> str:
         """Why no light can be baked now, "" where it can."""
         if self.task is not None:
@@ -217,6 +224,7 @@ class Baking(QObject):
     def _baked(self, scene_id: str, file: str, light: BakedLight, remarks: tuple[str, ...]) -> None:
         self.remarks = remarks
         self.session.files.hold_light(scene_id, file, ShownLight(light))
+        self.session.files.preview_light(scene_id, None)
 
         def lit(project: Project) -> Project:
             return edited_scene(project, scene_id, lambda scene: with_bake(scene, file=file))
@@ -227,8 +235,8 @@ class Baking(QObject):
     def _ended(self, scene_id: str) -> None:
         self.task = None
         self._hold = Hold()
-        self.warm_up(self.panel.isVisible())
         self.session.files.preview_light(scene_id, None)
+        self.warm_up(self.panel.isVisible())
         self._show_state()
 
     def hold(self, on: bool) -> None:

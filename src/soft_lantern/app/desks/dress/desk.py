@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
@@ -174,8 +175,21 @@ class DressDesk(Desk):
     def _went_to(self, tab: int) -> None:
         if tab != TASKS.index("Paint"):
             self._hold_brush(False)
-        self.baking.warm_up(TASKS[tab] == "Bake")
+        self.baking.warm_up(self.isVisible() and TASKS[tab] == "Bake")
         self._show_task()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.baking.warm_up(TASKS[self.tabs.currentIndex()] == "Bake")
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        self.baking.warm_up(False)
+        super().hideEvent(event)
+
+    def stop(self) -> None:
+        """End what runs beside the window."""
+        self.baking.end()
+        super().stop()
 
     def _hold_brush(self, on: bool) -> None:
         if (self.stage.modes.clicks == "paint") is not on:
