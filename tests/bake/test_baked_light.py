@@ -11,7 +11,7 @@ import trimesh
 
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.baking import Hold, Job, Lit, Receiver, bake
-from soft_lantern.bake.light.charts import Texels, texels_of, unfolded
+from soft_lantern.bake.light.charts import Texels, seams_of, texels_of, unfolded
 from soft_lantern.bake.light.cores import Cores, Meshes
 from soft_lantern.bake.light.surfaces import Surfaces, cell_corners, cell_middles, joined
 from soft_lantern.bake.light.tracing import Sky, Starts, Tracer
@@ -308,6 +308,24 @@ def test_charts_do_not_overlap_and_keep_their_size(mesh: trimesh.Trimesh) -> Non
         sides = np.linalg.norm(placed - np.roll(placed, 1, axis=1), axis=2) / 20
         world = mesh.vertices[mesh.faces]
         assert np.median(sides / np.linalg.norm(world - np.roll(world, 1, axis=1), axis=2)) == pytest.approx(1, rel=0.1)
+
+
+def test_a_chart_that_ends_meets_the_other_side_of_its_edge() -> None:
+    """Each pair of texels is one place of the mesh, within the size of two texels; a ball has seams, a sheet none."""
+    ball = trimesh.creation.icosphere(subdivisions=3)
+    mesh = ball.vertices.astype(np.float32), ball.faces.astype(np.uint32)
+    charts = unfolded([mesh], 20.0)
+    texels = texels_of(charts)
+    pairs = seams_of(charts, [mesh], texels)
+    corners = ball.vertices[ball.faces][texels.triangle]
+    u, v = texels.places[:, :1], texels.places[:, 1:]
+    at = corners[:, 0] * (1 - u - v) + corners[:, 1] * u + corners[:, 2] * v
+    assert len(pairs) > 100
+    assert np.linalg.norm(at[pairs[:, 0]] - at[pairs[:, 1]], axis=1).max() < 2 * sqrt(2) / 20
+    sheet = primitive("plane", 4).parts[0].mesh
+    flat = sheet.positions, sheet.triangles
+    charts = unfolded([flat], 8.0)
+    assert not len(seams_of(charts, [flat], texels_of(charts)))
 
 
 def test_charts_laid_over_each_other_are_counted() -> None:

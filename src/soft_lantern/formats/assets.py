@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 import shutil
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -105,23 +105,30 @@ def _as_painted(stood: Mesh, mesh: Mesh, layers: Layers) -> bool:
     return shared and np.array_equal(stood.positions[stood.triangles], mesh.positions[mesh.triangles])
 
 
-def repainted(
-    asset: Asset, folder: Path, part: str, edit: Callable[[Mesh, Layers], Sequence[ColourLayer]]
-) -> tuple[Asset, Model]:
-    """The asset and its model after an edit of the colour layers of one part, written into a file of their own.
+LayerEdit = Callable[[Mesh, Layers], Sequence[ColourLayer]]
+"""Gets the bare mesh of a part and the layers there are: those painted, or the one its file brought."""
 
-    The edit gets the bare mesh and the layers there are: those painted, or the one its file brought. The old file
-    stays, so that it can be undone. Raises BadFile, and what the edit raises.
+
+def repainted(asset: Asset, folder: Path, part: str, edit: LayerEdit) -> tuple[Asset, Model]:
+    """The asset and its model after an edit of the colour layers of one part; as `repainted_parts`."""
+    return repainted_parts(asset, folder, {part: edit})
+
+
+def repainted_parts(asset: Asset, folder: Path, edits: Mapping[str, LayerEdit]) -> tuple[Asset, Model]:
+    """The asset and its model after edits of the colour layers of some parts, written into a file of their own.
+
+    The old file stays, so that it can be undone. Raises BadFile, and what the edits raise.
     """
     bare = bare_model(asset, folder)
     file = file_inside(folder, asset.layers, asset.name) if asset.layers else None
     held: dict[str, tuple[Mesh, Sequence[ColourLayer]]] = dict(read_layers(file)) if file and file.exists() else {}
     for each, under in zip(_laid_on(bare, held, asset.name).parts, bare.parts, strict=True):
         held[each.name] = under.mesh, each.layers
-    if part not in {each.name for each in bare.parts}:
-        raise BadFile(f"{asset.name} has no part “{part}”")
-    mesh, layers = held[part]
-    held[part] = mesh, tuple(edit(mesh, tuple(layers) or own_layers(mesh)))
+    for part, edit in edits.items():
+        if part not in {each.name for each in bare.parts}:
+            raise BadFile(f"{asset.name} has no part “{part}”")
+        mesh, layers = held[part]
+        held[part] = mesh, tuple(edit(mesh, tuple(layers) or own_layers(mesh)))
     held = {name: each for name, each in held.items() if each[1]}
     stem, name = as_identifier(asset.name, (), "mesh")[:60], ""
     if held:

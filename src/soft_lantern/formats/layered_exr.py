@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -78,29 +79,39 @@ def read_parts(path: Path) -> tuple[list[ExrPart], str]:
     check_plain(path, IMAGE_BYTES)
     opened = oiio.ImageInput.open(str(path))
     if opened is None:
-        oiio.geterror()
+        _forget(oiio.geterror)
         raise BadFile(f"{path.name} is no sound OpenEXR file")
-    found: list[ExrPart] = []
-    note = ""
     try:
-        number = 0
-        while opened.seek_subimage(number, 0):
-            spec = opened.spec()
-            if number >= LIGHT_PARTS or max(spec.width, spec.height) > IMAGE_SIDE or spec.nchannels > 1024:
-                raise BadFile(f"{path.name} is larger than is read")
-            if not number:
-                note = str(spec.get_string_attribute(NOTE))
-            texels = opened.read_image(number, 0, 0, spec.nchannels, oiio.FLOAT)
-            if texels is None:
-                raise BadFile(f"{path.name} is damaged")
-            shape = (spec.height, spec.width, spec.nchannels)
-            name = str(spec.get_string_attribute("oiio:subimagename"))
-            half = spec.format == oiio.HALF
-            found.append(ExrPart(name, np.asarray(texels, np.float32).reshape(shape), tuple(spec.channelnames), half))
-            number += 1
-    except (ValueError, MemoryError) as error:
+        return _read(opened, path.name)
+    except (ValueError, TypeError, MemoryError) as error:
         raise BadFile(f"{path.name} is damaged: {error}") from error
     finally:
-        opened.geterror()
+        _forget(opened.geterror)
         opened.close()
+
+
+def _read(opened: Any, name: str) -> tuple[list[ExrPart], str]:
+    import OpenImageIO as oiio
+
+    found: list[ExrPart] = []
+    note, number = "", 0
+    while opened.seek_subimage(number, 0):
+        spec = opened.spec()
+        if number >= LIGHT_PARTS or max(spec.width, spec.height) > IMAGE_SIDE or spec.nchannels > 1024:
+            raise BadFile(f"{name} is larger than is read")
+        if not number:
+            note = str(spec.get_string_attribute(NOTE))
+        texels = opened.read_image(number, 0, 0, spec.nchannels, oiio.FLOAT)
+        if texels is None:
+            raise BadFile(f"{name} is damaged")
+        shape = (spec.height, spec.width, spec.nchannels)
+        called, half = str(spec.get_string_attribute("oiio:subimagename")), spec.format == oiio.HALF
+        found.append(ExrPart(called, np.asarray(texels, np.float32).reshape(shape), tuple(spec.channelnames), half))
+        number += 1
     return found, note
+
+
+def _forget(error: Callable[[], object]) -> None:
+    """Take up what a library has to say, which it would print at its end; a damaged file's words may be no text."""
+    with contextlib.suppress(UnicodeDecodeError):
+        error()

@@ -130,6 +130,9 @@ def test_a_green_lantern_lights_stones_and_is_turned_orange_without_baking_again
     green = light_at(grotto, *shade)
     assert green[1] > 0.05 and green[0] < 1e-3 and green[2] < 1e-3
     assert light_at(grotto, -0.6, 0.7, 0.3)[1] > 0.02  # the moth, by the probes round it
+    for light in (0.0, green[1]):  # before and after
+        QTest.keyClick(grotto, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        assert light_at(grotto, *shade)[1] == pytest.approx(light, abs=1e-3)
 
     def lit() -> np.ndarray:
         return light_at(grotto, *shade)

@@ -289,3 +289,30 @@ def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None
     values = part.layers[0].values
     assert np.abs(values[:, 0] - along).max() < 0.51 / 255 and np.abs(values[:, 1] - away).max() < 0.51 / 255
     assert values[:, 0].min() == 0 and values[:, 0].max() == 1
+
+
+def test_a_layer_is_copied_to_the_other_parts_by_the_nearest_point(window: MainWindow) -> None:
+    """Red below and white above a height in the kettle's body: its lid gets white, its foot red, in one edit."""
+    session, panel = window.session, window.dress.layers
+    session.open_scene("tea_terrace")
+    window.go_to_desk("Dress")
+    window.dress.select("kettle", "body")
+    window.commands.run("Paint colours into the mesh")
+    panel.add_wanted.emit()
+    done(window)
+    panel.low.want(0.3)
+    panel.high.want(0.31)
+    panel.low_colour.show_value((1.0, 0.0, 0.0, 1.0))
+    panel.high_colour.show_value((1.0, 1.0, 1.0, 1.0))
+    filling(window, HEIGHT, "rgb")
+    before = session.undo.count
+    next(a for a in panel.convert_menu().actions() if a.text() == "Copy to the other parts").trigger()
+    done(window)
+    assert session.undo.count == before + 1
+    parts = {part.name: part for part in session.models["tea_kettle"].parts}
+    assert all(len(part.layers) == 1 for part in parts.values())
+    assert (parts["lid"].layers[0].values == 1).all()
+    assert np.allclose(parts["foot"].layers[0].values, (1, 0, 0, 1))
+    session.undo.undo()
+    done(window)
+    assert not next(part for part in session.models["tea_kettle"].parts if part.name == "lid").layers

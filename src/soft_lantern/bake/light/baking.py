@@ -159,6 +159,7 @@ class _Sums:
             low = part.stop
             if denoise and self.samples > 1 and kept[part].any():
                 light[part], noise[part] = _without_noise(receiver, light[part], noise[part], kept[part])
+                light[part] = _evened(receiver, light[part], kept[part])
             maps[name] = _laid(receiver, light[part], kept[part])
         probes = (self.probes / self.samples).astype(np.float32)
         return Lit(maps, probes, self.samples, relative_noise(mean[kept], noise[kept]), seconds, finished)
@@ -175,6 +176,22 @@ def _without_noise(
     light, noise = light.copy(), noise.copy()
     light[kept], noise[kept] = clean.reshape(-1, groups, 3), left
     return light, noise
+
+
+SMOOTH = 0.9
+"""The cosine between the normals on both sides from which a seam is one in the map alone."""
+
+
+def _evened(receiver: Receiver, light: Floats, kept: npt.NDArray[np.bool_]) -> Floats:
+    """Light that is the same on both sides of a chart's edge where the surface goes on smoothly."""
+    a, b = receiver.texels.seams.T
+    alike = np.einsum("ni,ni->n", receiver.normals[a], receiver.normals[b]) > SMOOTH
+    a, b = (each[alike & kept[a] & kept[b]] for each in (a, b))
+    total, count = light.astype(np.float64), np.ones(len(light))
+    for one, other in ((a, b), (b, a)):
+        np.add.at(total, one, light[other])
+        np.add.at(count, one, 1)
+    return np.asarray(total / count[:, None, None], np.float32)
 
 
 def _laid(receiver: Receiver, light: Floats, kept: npt.NDArray[np.bool_]) -> Floats:

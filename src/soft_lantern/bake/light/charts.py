@@ -6,7 +6,7 @@ Coordinates are 0–1, v downwards, as in glTF 2.0, one pair a corner, so a mesh
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -40,7 +40,7 @@ class Texels:
     """Texels that surfaces have: their numbers row by row, the mesh and triangle of each, and where in that, (k, 2).
 
     `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie in
-    triangles of two charts.
+    triangles of two charts. `seams`: pairs of them, (s, 2), in which one edge of a mesh lies in two charts.
     """
 
     numbers: Whole
@@ -49,6 +49,7 @@ class Texels:
     places: npt.NDArray[np.float64]
     covered: npt.NDArray[np.bool_]
     doubled: int
+    seams: Whole = field(default_factory=lambda: np.zeros((0, 2), np.int64))
 
 
 def unfolded(meshes: Sequence[tuple[Floats, Indices]], texels_per_metre: float) -> Charts:
@@ -112,6 +113,48 @@ def texels_of(charts: Charts) -> Texels:
         inside[chosen],
         doubled,
     )
+
+
+def seams_of(charts: Charts, meshes: Sequence[tuple[Floats, Indices]], texels: Texels) -> Whole:
+    """Pairs of texels, as rows of `texels`, (k, 2), in which one edge of a mesh lies in two charts."""
+    width, height = charts.size
+    row_of = np.full(width * height, -1, np.int64)
+    row_of[texels.numbers] = np.arange(len(texels.numbers))
+    found = [np.zeros((0, 2), np.int64)]
+    for (points, triangles), coordinates in zip(meshes, charts.coordinates, strict=True):
+        sides = _edges_in_two_places(points, triangles, coordinates * np.array([width, height], np.float32))
+        found.append(np.stack([row_of[_numbers(each, charts.size)] for each in sides], axis=1))
+    pairs = np.unique(np.sort(np.concatenate(found), axis=1), axis=0)
+    return np.asarray(pairs[(pairs[:, 0] >= 0) & (pairs[:, 0] != pairs[:, 1])])
+
+
+ALONG_SEAM = 48
+"""Places looked at along one edge."""
+
+
+def _edges_in_two_places(points: Floats, triangles: Indices, placed: Floats) -> tuple[Floats, Floats]:
+    """Places in the map, in texels, along the edges that two triangles share but the map does not: on either side."""
+    _, welded = np.unique(points.round(5), axis=0, return_inverse=True)
+    corners = welded.reshape(-1)[triangles]
+    ends = np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2)
+    sides = np.stack([placed, np.roll(placed, -1, axis=1)], axis=2).reshape(-1, 2, 2)
+    turned = ends[:, 0] > ends[:, 1]
+    ends[turned], sides[turned] = ends[turned, ::-1], sides[turned, ::-1]
+    order = np.lexsort((ends[:, 1], ends[:, 0]))
+    same = np.flatnonzero((ends[order][1:] == ends[order][:-1]).all(axis=1))
+    one, other = sides[order[same]], sides[order[same + 1]]
+    apart = np.abs(one - other).max(axis=(1, 2)) > 0.5
+    share = np.linspace(0, 1, ALONG_SEAM, dtype=np.float32)[None, :, None]
+
+    def along(ends: Floats) -> Floats:
+        return np.asarray(ends[:, :1] * (1 - share) + ends[:, 1:] * share, np.float32).reshape(-1, 2)
+
+    return along(one[apart]), along(other[apart])
+
+
+def _numbers(places: Floats, size: tuple[int, int]) -> Whole:
+    whole = np.clip(places.astype(np.int64), 0, (size[0] - 1, size[1] - 1))
+    return np.asarray(whole[:, 1] * size[0] + whole[:, 0])
 
 
 def nearest_filled(size: tuple[int, int], numbers: Whole) -> Whole:

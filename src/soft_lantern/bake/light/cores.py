@@ -9,7 +9,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Generator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import sha1
 from multiprocessing import get_context
 from multiprocessing.connection import Connection, wait
@@ -167,10 +167,15 @@ def _size(asked: Meshes) -> int:
 
 
 def _unfold(asked: Meshes) -> Unfolded:
-    from soft_lantern.bake.light.charts import texels_of, unfolded  # slow to import, and not for every process
+    from soft_lantern.bake.light.charts import (  # slow to import, and not for every process
+        seams_of,
+        texels_of,
+        unfolded,
+    )
 
     charts = unfolded(asked.meshes, asked.texels_per_metre)
-    return charts, texels_of(charts)
+    texels = texels_of(charts)
+    return charts, replace(texels, seams=seams_of(charts, asked.meshes, texels))
 
 
 def _follower(given: Given) -> Callable[[range], Found]:

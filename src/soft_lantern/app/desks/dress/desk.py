@@ -101,6 +101,7 @@ class DressDesk(Desk):
         self.emitted.chosen.connect(self.select)
         self.emitted.shown_wanted.connect(lambda key: self.stage.modes.set_options(light=key))
         layers.export_wanted.connect(painting.export)
+        layers.copy_wanted.connect(painting.copy_to_others)
         layers.flat_wanted.connect(filling.flat)
         layers.height_wanted.connect(filling.by_height)
         layers.wire_wanted.connect(filling.by_wire)
@@ -267,6 +268,12 @@ class DressDesk(Desk):
         outside.addWidget(self.tabs)
         return panel
 
+    def switch_light(self) -> None:
+        """Show the stage without its baked light, or with it again."""
+        key = "with" if self.stage.modes.sight.options.light == "without" else "without"
+        self.stage.modes.set_options(light=key)
+        self.emitted.show_shown(key)
+
     def go_to(self, task: str) -> None:
         """Show what one task needs: one of TASKS."""
         self.tabs.setCurrentIndex(TASKS.index(task))
@@ -286,6 +293,7 @@ DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
         _task("Bake", "Bake the light that surfaces give"),
         *through(PAINTING, lambda desk: desk.painting),
         *through(LIGHT, lambda desk: desk.baking),
+        Command("Baked light off or on", DressDesk.switch_light, "Ctrl+Alt+B"),
     ),
     "Project": (Command("Load a panorama for the light", lambda desk: desk.light.choose_file(), anywhere=True),),
 }

@@ -58,6 +58,8 @@ class LayerPanel(QWidget):
     """A domain and a precision."""
     use_wanted = pyqtSignal(int, str)
     """"colour" or "data"."""
+    copy_wanted = pyqtSignal(int)
+    """To the other parts."""
     export_wanted = pyqtSignal()
     brush_wanted = pyqtSignal(bool)
     """Whether the hand on the stage paints."""
@@ -89,7 +91,7 @@ class LayerPanel(QWidget):
         self.remove = tool_button("Remove", lambda: self.remove_wanted.emit(self.at))
         self.up = tool_button("Up", lambda: self.move_wanted.emit(self.at, -1))
         self.down = tool_button("Down", lambda: self.move_wanted.emit(self.at, 1))
-        self.convert = tool_button("Convert…", lambda: self.convert_menu().popup(below(self.convert)))
+        self.convert = tool_button("More…", lambda: self.convert_menu().popup(below(self.convert)))
         self.up.setToolTip("The first layer is what the stage shows, and what glTF calls COLOR_0")
         self.way, self.channels, self.wire, self.texture = (QComboBox() for _ in range(4))
         self.way.addItems([*WAYS, *SHAPES])
@@ -237,7 +239,7 @@ class LayerPanel(QWidget):
         )
 
     def convert_menu(self) -> QMenu:
-        """Other ways to keep the selected layer."""
+        """What else can be done with the selected layer: other ways to keep it, copies."""
         menu = passing(QMenu(self))
         for domain, words in DOMAINS.items():
             for precision in ("8 bit", "16 bit", "float"):
@@ -248,6 +250,8 @@ class LayerPanel(QWidget):
         menu.addSeparator()
         menu.addAction("A colour: COLOR_n of glTF, which tints", lambda: self.use_wanted.emit(self.at, "colour"))
         menu.addAction("Data: an attribute of its own, no tint", lambda: self.use_wanted.emit(self.at, "data"))
+        menu.addSeparator()
+        menu.addAction("Copy to the other parts", lambda: self.copy_wanted.emit(self.at))
         return menu
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -16,12 +16,13 @@ from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.app.work.mishaps import outcome
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.formats.assets import Layers, repainted, write_painted
+from soft_lantern.formats.assets import LayerEdit, Layers, repainted_parts, write_painted
 from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.scene.brush import Brush, Places, Stroke
+from soft_lantern.scene.carrying import carried
 from soft_lantern.scene.colour_layers import Loss, converted, layered, white
-from soft_lantern.scene.mesh import ColourLayer, Domain, Mesh, Model, Part, Precision, Use
+from soft_lantern.scene.mesh import ColourLayer, Domain, Matrix, Mesh, Model, Part, Precision, Use
 from soft_lantern.scene.transforms import placement
 from soft_lantern.values.words import counted, first_numbered, free_name
 
@@ -29,7 +30,6 @@ AT_ONCE = 20_000
 """Points up to which a brush is ready in no time."""
 LOSS = 1e-6
 """A difference that no precision shows."""
-Edit = Callable[[Mesh, Layers], Sequence[ColourLayer]]
 
 
 def _always() -> bool:
@@ -38,12 +38,11 @@ def _always() -> bool:
 
 @dataclass(frozen=True)
 class _Asked:
-    """An edit of the layers of an asset's part, and what may refuse what it made."""
+    """Edits of the layers of an asset, by part, and what may refuse what they made."""
 
     name: str
     asset: str
-    part: str
-    edit: Edit
+    edits: Mapping[str, LayerEdit]
     agreed: Callable[[], bool]
 
 
@@ -167,6 +166,29 @@ class Painting(QObject):
         """Say that a layer is a colour, or data that no reader is to take for a tint."""
         self.each(f"Keep as {use}", at, lambda mesh, layer: replace(layer, use=use))
 
+    def copy_to_others(self, at: int) -> None:
+        """A copy of a layer on every other part, each place of which gets what the nearest point of this part has."""
+        thing, part = self.on.thing(), self.on.part()
+        model = self.session.models.get(thing.asset) if thing else None
+        others = [each for each in (model.parts if model else ()) if part and each.name != part.name]
+        if thing is None or part is None or not others:
+            self.session.complain(BadEdit("there is no other part to copy it to"))
+            return
+        own: list[tuple[Mesh, ColourLayer]] = []
+        transform = part.transform
+
+        def read(mesh: Mesh, layers: Layers) -> Layers:
+            if not 0 <= at < len(layers):
+                raise BadEdit("that colour layer is gone")
+            own[:] = [(mesh.moved(transform), layers[at])]
+            return layers
+
+        def onto(transform: Matrix) -> LayerEdit:
+            return lambda mesh, layers: (*layers, carried(own[0][1], own[0][0], mesh.moved(transform))[0])
+
+        edits = {part.name: read} | {each.name: onto(each.transform) for each in others}
+        self._ask(_Asked("Copy to other parts", thing.asset, edits, _always))
+
     def export(self) -> None:
         """Ask for a file and write the mesh there with its layers."""
         thing = self.on.thing()
@@ -214,13 +236,16 @@ class Painting(QObject):
 
         self._edit(name, of_all, agreed)
 
-    def _edit(self, name: str, edit: Edit, agreed: Callable[[], bool] = _always) -> None:
+    def _edit(self, name: str, edit: LayerEdit, agreed: Callable[[], bool] = _always) -> None:
         """An edit of all layers of the part, after those asked for already; `agreed` may refuse what it made."""
         thing, part = self.on.thing(), self.on.part()
         if thing is None or part is None:
             self.session.complain(BadEdit("select a part first"))
             return
-        self._asked.append(_Asked(name, thing.asset, part.name, edit, agreed))
+        self._ask(_Asked(name, thing.asset, {part.name: edit}, agreed))
+
+    def _ask(self, asked: _Asked) -> None:
+        self._asked.append(asked)
         if len(self._asked) == 1:
             self._begin_next()
 
@@ -228,12 +253,12 @@ class Painting(QObject):
         """Work out the edit that is first, on the asset as it is by now."""
         session, first = self.session, self._asked[0]
         asset, folder = session.project.assets.get(first.asset), session.folder
-        part, edit, name = first.part, first.edit, first.name  # `first` itself knows the window
+        edits, name = first.edits, first.name  # `first` itself knows the window
 
         def repaint() -> tuple[Asset, Model]:
             if asset is None:
                 raise BadEdit("what was painted is gone")
-            return repainted(asset, folder, part, edit)
+            return repainted_parts(asset, folder, edits)
 
         session.beside(name, lambda _: outcome(repaint, name), self._worked_out, session.background.submit)
 
