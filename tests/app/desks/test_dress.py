@@ -34,6 +34,7 @@ def urn(open_window: Open, tmp_path: Path) -> MainWindow:
     held = m.add("vertex_colour")
     height = m.add("position", space="object").into("separate").y
     m.add("multiply", name="Half the height", a=height, b=0.5)
+    m.add("sine", name="Fine stripes", angle=m.add("multiply", a=height, b=900.0))
     m.add("unlit_surface", colour=held, alpha_mode="blend")
     save_project(m.into_project(Project(name="Urn")), tmp_path / "urn")
     bare = [replace(part, mesh=replace(part.mesh, has_colours=False)) for part in garden_urn()]
@@ -261,6 +262,20 @@ def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn:
     layers = part_of(urn, name).layers
     assert [layer.name for layer in layers] == ["Colour", "Moss", "Colour 3"]
     assert (layers[0].values[:, 0] == 0).all() and session.undo.count == steps + 4
+
+
+def test_a_node_too_fine_for_the_mesh_is_said_with_what_is_missed(urn: MainWindow) -> None:
+    """A sine from −1 to 1 that turns several times between two vertices may miss all of it: 2 of 2."""
+    _, name = with_a_layer(urn)
+    told: list[str] = []
+    urn.session.told.connect(told.append)
+    panel = urn.dress.layers
+    for wire, coarse in (("Half the height: out", False), ("Fine stripes: out", True)):
+        panel.wire.setCurrentIndex(panel.wire.findText(wire))
+        filling(urn, WIRE, "r")
+        assert any("too coarse" in words for words in told) is coarse
+    assert "of 2" in told[-1] or "of 1.99" in told[-1]
+    assert part_of(urn, name).layers  # painted all the same
 
 
 def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None:

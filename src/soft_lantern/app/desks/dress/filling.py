@@ -17,8 +17,9 @@ from soft_lantern.bake.vertex_bakes import (
 from soft_lantern.bake.vertex_rays import ambient_occlusion, thickness
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.ramps.images import colours_at
+from soft_lantern.render.mesh_fit import Coarseness
 from soft_lantern.render.staging import LoweredMaterials, object_inputs
-from soft_lantern.render.vertex_fill import wire_at_vertices
+from soft_lantern.render.vertex_fill import missed_between, wire_at_vertices
 from soft_lantern.scene.filling import around, between, filled, mixed
 from soft_lantern.scene.mesh import ColourLayer, Floats, Matrix, Mesh
 from soft_lantern.scene.transforms import camera_for, placement
@@ -97,12 +98,23 @@ class Filling:
         images, camera = dict(self.session.images), camera_for(self.session.view, (1, 1))
         transform = part.transform
 
+        missed: list[Coarseness] = []
+
         def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
             placed = mesh.moved(transform)
-            values = wire_at_vertices(found, wire, placed, object_inputs(thing, model, placed), camera, images)
-            return filled(layer, mesh, values, channels)
+            inputs = object_inputs(thing, model, placed)
+            missed.append(missed_between(found, wire, placed, inputs, camera, images))
+            return filled(layer, mesh, wire_at_vertices(found, wire, placed, inputs, camera, images), channels)
 
-        self._each("Fill from a node", at, edit)
+        def told() -> bool:
+            if missed and missed[-1].too_coarse:
+                lost, span = missed[-1].missed, missed[-1].span
+                self.session.told.emit(
+                    f"The mesh is too coarse for that: between its vertices it misses up to {lost:.3g} of {span:.3g}"
+                )
+            return True
+
+        self._each("Fill from a node", at, edit, told)
 
     def by_shape(self, at: int, channels: str, name: str) -> None:
         """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`, or its baked light."""
