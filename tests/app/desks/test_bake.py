@@ -223,6 +223,23 @@ def test_nothing_to_bake_is_said_and_a_bake_can_be_held_and_stopped(grotto: Main
     assert "No light is baked here yet" in panel.state.text()
 
 
+def test_lights_are_grouped_by_a_name(grotto: MainWindow) -> None:
+    session, panel = grotto.session, grotto.dress.emitted
+    panel.table.setCurrentCell(0, 0)
+    assert panel.group.isVisible() and panel.group.text() == "Lantern"
+    panel.group.setFocus()
+    panel.group.selectAll()
+    QTest.keyClicks(panel.group, "Paper lights")
+    QTest.keyClick(panel.group, Qt.Key.Key_Return)
+    until(lambda: panel.rows[0].group == "Paper lights")
+    QTest.mouseClick(panel.all_take, LEFT)
+    baked(grotto)
+    assert list(panel._group_fields) == ["Paper lights"]
+    session.undo.undo()
+    panel.table.setCurrentCell(1, 0)
+    assert not panel.group.isVisible()  # the ground gives none
+
+
 def test_the_moth_stands_still_by_one_click_and_keys_tick_the_list(grotto: MainWindow) -> None:
     panel = grotto.dress.emitted
     row = next(n for n, each in enumerate(panel.rows) if each.name == "Moth")

@@ -47,7 +47,6 @@ class Baking(QObject):
         self.session, self.panel, self._selected = session, panel, selected
         self.task: Task | None = None
         self.remarks: tuple[str, ...] = ()
-        self._scene_id = ""
         self._hold = Hold()
         self._looks, self._means = LoweredMaterials(), MeanEmissions()
         self._cores: Cores | None = None
@@ -56,6 +55,7 @@ class Baking(QObject):
         panel.role_wanted.connect(self.set_role)
         panel.all_wanted.connect(self.set_all)
         panel.mend_wanted.connect(self.mend)
+        panel.grouped.connect(self.set_group)
         panel.bake_wanted.connect(self.bake)
         panel.hold_wanted.connect(self.hold)
         panel.stop_wanted.connect(self.stop)
@@ -131,6 +131,10 @@ class Baking(QObject):
 
         self.session.edit_scene(f"Let all {what.removesuffix('s')} light", edit)
 
+    def set_group(self, object_id: str, part: str, name: str) -> None:
+        """Let the light of a part count as a group of that name; "" is its object's own."""
+        self.session.edit_scene("Group lights", lambda scene: with_light_role(scene, object_id, part, {"group": name}))
+
     def mend(self, object_id: str, part: str) -> None:
         """Do away with what keeps a part from taking part."""
         row = next((row for row in self.panel.rows if row.key == (object_id, part)), None)
@@ -191,7 +195,7 @@ class Baking(QObject):
             return
         project, models, images = session.project, dict(session.models), dict(session.images)
         folder, scene_id, hold = session.folder, scene.id, Hold()
-        self._hold, self._scene_id = hold, scene_id
+        self._hold = hold
         before = session.files.light_of(scene_id)
         unlit = before is None or not before.baked.samples or stale(before.baked, scene)
         good = None if before is None or unlit else before.baked.noise
@@ -287,7 +291,7 @@ def _row(part: Part, parts: list[Part]) -> LightRow:
     name = part.thing.name if alone or not part.name else f"{part.thing.name}: {part.name}"
     does = {what for what in WHAT[:3] if part.does(what)} | (set() if part.thing.moves else {"stays"})
     mend = next((MENDS[why] for why in part.why_not.values() if why in MENDS), "")
-    return LightRow((part.thing.id, part.name), name, frozenset(does), part.why_not, mend)
+    return LightRow((part.thing.id, part.name), name, frozenset(does), part.why_not, mend, part.group)
 
 
 LIGHT: tuple[Command[Baking], ...] = (

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHeaderView,
+    QLineEdit,
     QSpinBox,
     QTableWidget,
     QTableWidgetItem,
@@ -35,13 +36,17 @@ Row = tuple[str, str]
 
 @dataclass(frozen=True)
 class LightRow:
-    """A part in the list: what it does, and why it does not do what it does not, by `WHAT`; "" where it was told so."""
+    """A part in the list: what it does, and why it does not do what it does not, by `WHAT`; "" where it was told so.
+
+    `group`: the light group that its light counts as.
+    """
 
     key: Row
     name: str
     does: frozenset[str]
     why_not: Mapping[str, str]
     mend: str = ""
+    group: str = ""
 
 
 @dataclass(frozen=True)
@@ -61,6 +66,8 @@ class LightPanel(QWidget):
     all_wanted = pyqtSignal(str, bool)
     """The same of everything that is listed."""
     mend_wanted = pyqtSignal(str, str)
+    grouped = pyqtSignal(str, str, str)
+    """An object's id, a part's name, and the light group that its light is to count as."""
     chosen = pyqtSignal(str, str)
     bake_wanted = pyqtSignal()
     hold_wanted = pyqtSignal(bool)
@@ -83,6 +90,10 @@ class LightPanel(QWidget):
         self.table.toggled.connect(self._toggle)
         self.table.currentCellChanged.connect(lambda *_: self._chose())
         self.mend = tool_button("Mend", lambda: self.mend_wanted.emit(*self._key()))
+        self.group = QLineEdit()
+        self.group.setAccessibleName("light group")
+        self.group.setToolTip(tip("What shares a name is baked as one, and tuned as one afterwards"))
+        self.group.editingFinished.connect(self._group_typed)
         self.all_take = tool_button("Let all take light", lambda: self.all_wanted.emit("takes", True))
         self.bake = tool_button("Bake", self.bake_wanted.emit)
         self.bake.setToolTip(tip("The stage shows what there is at once, and better and better"))
@@ -129,6 +140,8 @@ class LightPanel(QWidget):
         column.addWidget(heading_label("Who gives, takes and stops light"))
         column.addWidget(self.words)
         column.addWidget(self.table, 1)
+        self.group_label = plain_label("light group")
+        column.addWidget(side_by_side(self.group_label, self.group, filled=True))
         column.addWidget(side_by_side(self.mend, self.all_take))
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
@@ -258,9 +271,19 @@ class LightPanel(QWidget):
 
     def _explain(self) -> None:
         at = self.table.currentRow()
-        mend = self._rows[at].mend if 0 <= at < len(self._rows) else ""
-        self.mend.setVisible(bool(mend))
-        self.mend.setText(mend)
+        row = self._rows[at] if 0 <= at < len(self._rows) else None
+        self.mend.setVisible(bool(row and row.mend))
+        self.mend.setText(row.mend if row else "")
+        gives = bool(row and "gives" in row.does)
+        self.group.setVisible(gives)
+        self.group_label.setVisible(gives)
+        if not self.group.hasFocus():
+            self.group.setText(row.group if row else "")
+
+    def _group_typed(self) -> None:
+        at = self.table.currentRow()
+        if 0 <= at < len(self._rows) and self.group.text().strip() != self._rows[at].group:
+            self.grouped.emit(*self._rows[at].key, self.group.text().strip())
 
     def _key(self) -> Row:
         return self._rows[self.table.currentRow()].key
