@@ -23,7 +23,7 @@ from soft_lantern.formats.images import load_images
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Project, View
 from soft_lantern.graph.instances.values import look
-from soft_lantern.graph.lowering import lower
+from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.ir.surface_inputs import at_vertex
 from soft_lantern.render.frame import frame_inputs, placed_inputs
@@ -193,7 +193,8 @@ def _fill_beside_reader() -> float:
     mesh = _a_million()
     camera, of_object = camera_for(View(), (1, 1)), placed_inputs(np.eye(4))
     value = at_vertex(lower(found.material).wires["wear.out"])
-    leaves = vertex_leaves(mesh, {"value": value}, {**frame_inputs(camera, (1, 1)), **of_object}, {})
+    uniforms = uniform_values(lower(found.material), found.material, found.shown, {})
+    leaves = vertex_leaves(mesh, {"value": value}, {**frame_inputs(camera, (1, 1)), **of_object}, uniforms)
 
     def seconds(filling: bool) -> float:
         began = time.perf_counter()
