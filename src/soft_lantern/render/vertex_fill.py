@@ -8,11 +8,11 @@ import numpy as np
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.instances.values import Look
-from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir.expr import Type
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.surface_inputs import at_vertex
-from soft_lantern.render.frame import frame_inputs
+from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.mesh_fit import Coarseness, coarseness
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.scene.mesh import Floats, Mesh
@@ -38,9 +38,7 @@ def wire_at_vertices(
     if expr is None or expr.type is Type.SAMPLER:
         raise BadValue(f"{found.material.name} has no numbers at “{wire}”")
     value = at_vertex(expr)
-    uniforms = uniform_values(lowered, found.material, found.shown, images)
-    inputs = {**frame_inputs(camera, (1, 1)), **of_object}
-    leaves = vertex_leaves(mesh, {"value": value}, inputs, uniforms)
+    leaves = vertex_leaves(mesh, {"value": value}, *_given(found, lowered, of_object, camera, images))
     rows = as_rows(evaluate([value], leaves, np.float64)[value], len(mesh.positions))
     made = np.ones((len(rows), 4), np.float32)
     if rows.shape[1] == 1:
@@ -61,5 +59,17 @@ def missed_between(
 ) -> Coarseness:
     """How far a wire reaches over a mesh's vertices, and what straight edges between them miss of it at most."""
     lowered = lower(found.material)
-    uniforms = uniform_values(lowered, found.material, found.shown, images)
-    return coarseness(mesh, {**frame_inputs(camera, (1, 1)), **of_object}, lowered.wires[wire], uniforms)
+    inputs, uniforms = _given(found, lowered, of_object, camera, images)
+    return coarseness(mesh, inputs, lowered.wires[wire], uniforms)
+
+
+def _given(
+    found: Look,
+    lowered: Lowered,
+    of_object: Mapping[str, tuple[float, ...]],
+    camera: Camera,
+    images: Mapping[str, Image],
+) -> tuple[dict[str, tuple[float, ...]], dict[str, UniformValue]]:
+    """What the frame and the object bring to a look's wires, and the values of its uniforms."""
+    inputs = {**frame_inputs(camera, (1, 1)), **of_object}
+    return inputs, dict(uniform_values(lowered, found.material, found.shown, images))

@@ -62,7 +62,7 @@ class Job:
 class Lit:
     """What a bake has so far. `maps`: radiance of a white diffuse surface by receiver and group, (h, w, groups, 3).
 
-    `probes`: (p, groups, 9, 3) coefficients. `noise`: the standard error beside the mean. `rays`: how many were traced.
+    `probes`: (p, groups, 9, 3) coefficients. `noise`: the standard error beside the mean.
     """
 
     maps: dict[str, Floats]

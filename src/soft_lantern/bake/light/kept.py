@@ -53,10 +53,6 @@ class Probes:
     counts: tuple[int, int, int]
     light: dict[str, Floats]
 
-    def points(self) -> Floats:
-        """Where they are, (n, 3)."""
-        return grid_points(self.low, self.spacing, self.counts)
-
     def at(self, place: npt.NDArray[np.floating], weights: Weights) -> npt.NDArray[np.float64]:
         """Coefficients at a place in the world, (9, 3), between the eight points round it."""
         total = np.zeros((harmonics.COUNT, 3))

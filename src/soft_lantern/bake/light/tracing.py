@@ -92,8 +92,7 @@ class Tracer:
         self.surfaces, self.sky = surfaces, sky
         self.rays = 0
         self.scene = EmbreeScene()
-        self.empty = not len(surfaces.corners)
-        if not self.empty:
+        if len(surfaces.corners):
             TriangleMesh(self.scene, np.ascontiguousarray(surfaces.corners, np.float32))
         self.normals, _ = surfaces.crossed
         self.away = np.float32(max(surfaces.size * 2e-5, 1e-6))
@@ -111,7 +110,7 @@ class Tracer:
         if self.lights:
             chances = strength[cells] / total
             self._upto = np.cumsum(chances)
-            self._owner, self._group = owners[cells], group[cells]
+            self._owner = owners[cells]
             self._corners = _cell_triangles(surfaces, cells, owners)
         # Chance per square metre with which a cell's places are looked at: 0 for what gives nothing.
         self._chance = np.where(areas > 0, strength / np.maximum(areas, 1e-30), 0.0) / (total or 1.0)

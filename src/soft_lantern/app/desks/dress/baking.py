@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.dress.light_panel import WHAT, GroupRow, LightPanel, LightRow
@@ -261,7 +261,7 @@ class Baking(QObject):
 
     def choose_where(self) -> None:
         """Ask for a folder, and hand the light over to it."""
-        chosen = QFileDialog.getExistingDirectory(self._over(), "Hand the light over to a folder", str(Path.home()))
+        chosen = QFileDialog.getExistingDirectory(self.panel, "Hand the light over to a folder", str(Path.home()))
         if chosen:
             self.hand_over(Path(chosen))
 
@@ -281,9 +281,6 @@ class Baking(QObject):
             session.told.emit(f"Wrote {counted(count, 'file')} to {folder}")
 
         session.beside("Handing light over", work, tell)
-
-    def _over(self) -> QWidget:
-        return self.panel
 
 
 def _row(part: Part, parts: list[Part]) -> LightRow:
