@@ -25,7 +25,7 @@ from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.limits import MESH_BYTES
 from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.carrying import carried
-from soft_lantern.scene.colour_layers import layered, own_layers
+from soft_lantern.scene.colour_layers import drawn, layered, own_layers
 from soft_lantern.scene.mesh import ColourLayer, Mesh, Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.refine import refined
@@ -76,7 +76,8 @@ def _laid_on(model: Model, held: Painted, name: str) -> Model:
             found = [carried(layer, stood, part.mesh) for layer in layers]
             layers, far = tuple(layer for layer, _ in found), max(away for _, away in found)
             remarks.append(f"{part.name} has changed: its colours come from the nearest points, up to {far:.3g} m away")
-        parts.append(replace(part, mesh=layered(part.mesh, layers), layers=layers))
+        shown = layered(part.mesh, drawn(layers)) if drawn(layers) else part.mesh
+        parts.append(replace(part, mesh=shown, layers=layers, under=part.mesh))
     gone = held.keys() - {part.name for part in parts}
     remarks += [f"{each} is gone from {name}; the colours painted onto it are kept" for each in sorted(gone)]
     return replace(model, parts=tuple(parts), remarks=tuple(remarks))
@@ -94,7 +95,7 @@ def write_painted(asset: Asset, folder: Path, target: Path) -> list[str]:
     """
     bare = bare_model(asset, folder)
     shown = painted(bare, asset, folder)
-    parts = [replace(part, layers=each.layers) for part, each in zip(bare.parts, shown.parts, strict=True)]
+    parts = [replace(part, layers=drawn(each.layers)) for part, each in zip(bare.parts, shown.parts, strict=True)]
     write_glb(target, parts)
     return [f"{part.name}: {name}" for part in parts for name in attribute_names(part.layers)]
 
@@ -128,7 +129,8 @@ def repainted_parts(asset: Asset, folder: Path, edits: Mapping[str, LayerEdit]) 
         if part not in {each.name for each in bare.parts}:
             raise BadFile(f"{asset.name} has no part “{part}”")
         mesh, layers = held[part]
-        held[part] = mesh, tuple(edit(mesh, tuple(layers) or own_layers(mesh)))
+        own = () if drawn(layers) else own_layers(mesh)
+        held[part] = mesh, tuple(edit(mesh, (*own, *layers)))
     held = {name: each for name, each in held.items() if each[1]}
     stem, name = as_identifier(asset.name, (), "mesh")[:60], ""
     if held:

@@ -55,9 +55,18 @@ class Places:
 
 
 class Stroke:
-    """From the first dab to the last, over places that a layer holds values for. Raises BadValue."""
+    """From the first dab to the last, over places that a layer holds values for; where some are chosen, over those.
 
-    def __init__(self, brush: Brush, layer: ColourLayer, points: Places | npt.ArrayLike) -> None:
+    Raises BadValue.
+    """
+
+    def __init__(
+        self,
+        brush: Brush,
+        layer: ColourLayer,
+        points: Places | npt.ArrayLike,
+        chosen: npt.NDArray[np.bool_] | None = None,
+    ) -> None:
         self.brush, self.layer = brush, layer
         self.places = points if isinstance(points, Places) else Places(points)
         self.points = self.places.points
@@ -69,6 +78,7 @@ class Stroke:
         self._made = in_precision(self.values, layer.precision)
         self._covered = np.zeros(len(self.points), np.float32)
         self._at: npt.NDArray[np.float64] | None = None
+        self._chosen = chosen
         self._channels = np.array([CHANNELS.index(letter) for letter in brush.channels], np.int64)
 
     def to(self, point: npt.ArrayLike) -> None:
@@ -101,6 +111,7 @@ class Stroke:
 
     def _dab(self, at: npt.NDArray[np.float64]) -> None:
         near = self.places.near(at, self.brush.radius)
+        near = near if self._chosen is None else near[self._chosen[near]]
         if len(near):
             self._paint(near, at)
             self._made[near] = in_precision(self.values[near], self.layer.precision)

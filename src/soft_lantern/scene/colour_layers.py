@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Precision, split_by_corner
@@ -39,6 +40,21 @@ def white(mesh: Mesh, name: str = "Colour") -> ColourLayer:
 def own_layers(mesh: Mesh) -> tuple[ColourLayer, ...]:
     """The layer that a mesh's file brought, if it brought one; exact."""
     return (ColourLayer("Colour", mesh.colours, precision="float"),) if mesh.has_colours else ()
+
+
+def drawn(layers: Sequence[ColourLayer]) -> tuple[ColourLayer, ...]:
+    """The layers that hold colours or data, in their order."""
+    return tuple(layer for layer in layers if layer.use != "selection")
+
+
+def selections(layers: Sequence[ColourLayer]) -> tuple[ColourLayer, ...]:
+    """The layers that keep which vertices were selected, in their order."""
+    return tuple(layer for layer in layers if layer.use == "selection")
+
+
+def kept_selection(name: str, chosen: npt.NDArray[np.bool_]) -> ColourLayer:
+    """A layer that keeps which vertices are selected, (n,)."""
+    return ColourLayer(name, np.repeat(chosen.astype(np.float32)[:, None], 4, axis=1), use="selection")
 
 
 def in_precision(values: Floats, precision: Precision) -> Floats:

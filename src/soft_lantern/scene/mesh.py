@@ -18,9 +18,9 @@ Matrix = npt.NDArray[np.float64]
 Corners = npt.NDArray[np.int64]
 Domain = Literal["vertex", "corner"]
 Precision = Literal["8 bit", "16 bit", "float"]
-Use = Literal["colour", "data"]
+Use = Literal["colour", "data", "selection"]
 BLOCK = 2048
-_OF_SHAPE = ("tangents", "blocks", "middles", "welded", "closed", "bounds", "in_light_map")
+_OF_SHAPE = ("tangents", "blocks", "middles", "facing", "welded", "closed", "bounds", "in_light_map")
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,10 +73,19 @@ class Mesh:
         return np.asarray(self.positions[self.triangles].mean(axis=1), np.float64)
 
     @functools.cached_property
+    def facing(self) -> Matrix:
+        """The unit normal of each triangle, (m, 3); 0 where it has no area."""
+        return _triangle_frames(self)[1]
+
+    @functools.cached_property
     def welded(self) -> tuple[npt.NDArray[np.int64], int]:
         """The number of the place that each vertex is at, (n,), and how many there are: files split vertices in one."""
-        places, which = np.unique(self.positions.round(6) + 0.0, axis=0, return_inverse=True)
-        return np.asarray(which.reshape(-1), np.int64), len(places)
+        which, count = np.zeros(len(self.positions), np.int64), 1
+        for along in (self.positions.round(6) + 0.0).T:  # axis by axis: rows are slow to sort, and let no thread run
+            held, number = np.unique(along, return_inverse=True)
+            keys, which = np.unique(which * len(held) + number, return_inverse=True)
+            count = len(keys)
+        return np.asarray(which, np.int64), count
 
     @functools.cached_property
     def closed(self) -> bool:
@@ -124,7 +133,8 @@ class Mesh:
 class ColourLayer:
     """Linear RGBA at every vertex, (n, 4), or at every corner, (3·m, 4), already in its precision.
 
-    `use`: "data" are numbers that no reader is to take for a tint.
+    `use`: "data" are numbers that no reader is to take for a tint; a "selection" is kept vertices, 1 where they are
+    of it, and is neither drawn nor handed over.
     """
 
     name: str
@@ -139,7 +149,8 @@ class Part:
     """A named mesh with its place in the model, a 4×4 matrix for column vectors.
 
     `surface`: which of its file's materials it wears there, counted from 0; None where it has none. `layers`: the
-    colours that were painted onto it, of which the mesh shows the first.
+    colours that were painted onto it, of which the mesh shows the first. `under`: the mesh that was painted, where the
+    one that is shown has more vertices or other colours.
     """
 
     name: str
@@ -147,6 +158,12 @@ class Part:
     transform: Matrix = field(default_factory=lambda: np.eye(4))
     surface: int | None = None
     layers: tuple[ColourLayer, ...] = ()
+    under: Mesh | None = None
+
+    @property
+    def bare(self) -> Mesh:
+        """The mesh as its file or primitive has it, whose vertices layers and selections number."""
+        return self.mesh if self.under is None else self.under
 
     @functools.cached_property
     def placed(self) -> Mesh:

@@ -19,7 +19,7 @@ def refined(model: Model, times: int) -> Model:
     count = sum(len(part.mesh.triangles) for part in model.parts) * 4**times
     if count > MESH_REFINED:
         raise BadFile(f"refined {times} times it would have {count:,} triangles; at most {MESH_REFINED:,} are drawn")
-    parts = model.parts
+    parts = tuple(replace(part, under=part.bare) for part in model.parts) if times else model.parts
     for _ in range(times):
         parts = tuple(replace(part, mesh=halved(part.mesh)) for part in parts)
     return replace(model, parts=parts)

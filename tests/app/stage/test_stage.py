@@ -234,7 +234,8 @@ def test_the_gauge_lies_along_any_axis_with_a_label(dress: MainWindow) -> None:
     assert session.scene and session.scene.gauge == 0.0
     dress.dress.stage_bar._gauge(gauge_axis="x", gauge_label="waterline")
     settled(dress, "dress")
-    box = stage.gauge_label()
+    gauge = stage.gauge()
+    box = gauge.label(stage.fontMetrics()) if gauge else None
     assert box
     drag(stage, box.center(), box.center() + QPointF(60, 0))
     scene = session.scene

@@ -344,7 +344,8 @@ def test_an_object_is_picked_and_moved_by_its_handle(window: MainWindow) -> None
 def test_the_level_gauge_is_dragged_typed_and_read(window: MainWindow) -> None:
     stage, session = window.build.stage, window.session
     with_gauge = settled(window)
-    box = stage.gauge_label()
+    gauge = stage.gauge()
+    box = gauge.label(stage.fontMetrics()) if gauge else None
     assert box
     drag(stage, box.center(), box.center() + QPointF(0, -50))
     assert session.scene and session.scene.gauge is not None and session.scene.gauge > -1.8
@@ -352,7 +353,7 @@ def test_the_level_gauge_is_dragged_typed_and_read(window: MainWindow) -> None:
     field.want(-2.0)
     assert session.scene.gauge == -2.0
     QTest.mouseClick(window.build.stage_bar.gauge, LEFT)
-    assert stage.gauge_label() is None
+    assert stage.gauge() is None
     assert (settled(window) != with_gauge).any()
 
 

@@ -11,8 +11,10 @@ from PyQt6.QtGui import QMouseEvent
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.stage.gauge import Gauge
 from soft_lantern.app.stage.handles import Handles
+from soft_lantern.app.stage.range_grips import RangeGrips
 from soft_lantern.graph.document import Vector, View
 from soft_lantern.render.card import Card
+from soft_lantern.scene.vertex_ranges import VertexRange
 
 STILL = 3
 """Pixels a press may move and still be a click."""
@@ -105,6 +107,51 @@ class PaintStroke(Gesture):
 
     def release(self, event: QMouseEvent) -> None:
         self.paint(event.position(), True)
+
+
+class DrawOutline(Gesture):
+    """Draws a box from corner to corner, or where `free` a line after the pointer; without a move it is a click.
+
+    `shown` gets the outline as it grows and [] at its end, `done` all of it and the keys held, `click` its one place.
+    """
+
+    def __init__(
+        self,
+        start: QPointF,
+        free: bool,
+        shown: Callable[[list[QPointF]], object],
+        done: Callable[[list[QPointF], Qt.KeyboardModifier], object],
+        click: Callable[[QPointF, Qt.KeyboardModifier], object],
+    ) -> None:
+        super().__init__(start)
+        self.free, self.shown, self.done, self.click = free, shown, done, click
+        self._outline = [start]
+
+    def move(self, event: QMouseEvent) -> None:
+        now, start = event.position(), self.start
+        if len(self._outline) == 1 and (now - start).manhattanLength() <= STILL:
+            return
+        across, down = QPointF(now.x(), start.y()), QPointF(start.x(), now.y())
+        self._outline = [*self._outline, now] if self.free else [start, across, now, down]
+        self.shown(self._outline)
+
+    def release(self, event: QMouseEvent) -> None:
+        self.shown([])
+        if len(self._outline) > 1:
+            self.done(self._outline, event.modifiers())
+        else:
+            self.click(self.start, event.modifiers())
+
+
+class DragGrip(Gesture):
+    """Drags a grip of a range."""
+
+    def __init__(self, start: QPointF, grip: str, grips: RangeGrips, put: Callable[[VertexRange], object]) -> None:
+        super().__init__(start)
+        self.axis, self.grips, self.put = grip, grips, put
+
+    def move(self, event: QMouseEvent) -> None:
+        self.put(self.grips.dragged(self.axis, event.position()))
 
 
 class DragGauge(Gesture):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter
 
 from soft_lantern.app.pictures.sight import Sight
+from soft_lantern.app.stage.gestures import Gesture
 from soft_lantern.render.card import SCALES, Card
 from soft_lantern.scene.mesh import Matrix
 
@@ -31,7 +33,11 @@ class StageModes(QObject):
         self.sight = Sight()
         self.handle_kind = "move"
         self.clicks = "pick"
-        """What clicks do: pick, probe, set the ends of the tape, take a colour up ("drop"), or paint."""
+        """What clicks do: pick, probe, set the ends of the tape, take a colour up ("drop"), or what a desk brought."""
+        self.hands: dict[str, Callable[[QMouseEvent], Gesture]] = {}
+        """What a press begins while clicks do what a desk brought, by its name."""
+        self.over: list[Callable[[QPainter], object]] = []
+        """What desks paint over the picture of a scene."""
         self.tape: list[Matrix] = []
         self.pin: Matrix | None = None
         """The probed point."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
@@ -29,7 +29,6 @@ from soft_lantern.app.stage.gestures import (
     Gesture,
     LookRound,
     MoveCard,
-    PaintStroke,
 )
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.modes import StageModes
@@ -105,7 +104,7 @@ class StageView(QWidget):
             self.update()
             return
         ratio, sight = self.devicePixelRatioF(), self.modes.sight
-        size = (round(self.width() * ratio), round(self.height() * ratio))
+        size = round(self.width() * ratio), round(self.height() * ratio)
         drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
         self.comparison.request(sight, drawn, SAMPLES if still else 0)
         if not still:
@@ -171,6 +170,8 @@ class StageView(QWidget):
         if pin is not None and lens.in_front(pin):
             overlay.paint_pin(painter, lens.place(pin))
         overlay.paint_tape(painter, lens, self.modes.tape)
+        for paint in self.modes.over:
+            paint(painter)
 
     def gauge(self) -> Gauge | None:
         """The level gauge, where it is seen."""
@@ -179,15 +180,10 @@ class StageView(QWidget):
             return None
         return Gauge(scene, scene.gauge, self.session.models, self.lens)
 
-    def gauge_label(self) -> QRectF | None:
-        """Where the gauge's readout is on the widget."""
-        gauge = self.gauge()
-        return gauge.label(self.fontMetrics()) if gauge else None
-
     def handles(self) -> Handles | None:
         """The handle of the selected object."""
         thing, sight = self._selected_object(), self.modes.sight
-        free = thing and not sight.card and not self.session.scene_held and self.modes.clicks != "paint"
+        free = thing and not sight.card and not self.session.scene_held and self.modes.clicks not in self.modes.hands
         return Handles(self.modes.handle_kind, thing, self.lens) if thing and free else None
 
     def _selected_object(self) -> StageObject | None:
@@ -229,8 +225,8 @@ class StageView(QWidget):
             return MoveCard(at, card, self.modes.show_card)
         if left and self.comparison.grasps(at, self.width()):
             return DragDivider(at, lambda to: self.comparison.drag(to, self.width()))
-        if left and self.modes.clicks == "paint":
-            return PaintStroke(at, lambda to, last: self.picking.paint(to, last=last))
+        if left and self.modes.clicks in self.modes.hands:
+            return self.modes.hands[self.modes.clicks](event)
         gauge = self.gauge()
         if left and gauge and gauge.label(self.fontMetrics()).contains(at):
             return DragGauge(at, gauge, self.set_gauge)

@@ -14,7 +14,7 @@ from soft_lantern.graph.document import Scene
 from soft_lantern.render.points import Points, point_under
 from soft_lantern.render.staging import object_inputs, placed_parts
 from soft_lantern.render.worker import Newest
-from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.mesh import Matrix, Mesh, Model
 from soft_lantern.scene.picking import Hit, nearest_hit
 
 MOST_AT_ONCE = 150_000
@@ -40,16 +40,19 @@ class Shown:
         shown = [self.models.get(thing.asset) for thing in (self.scene.objects if self.scene else ())]
         return sum(len(part.mesh.triangles) for model in shown if model for part in model.parts)
 
-    def looker(self, at: QPointF) -> Callable[[float], ObjectHit | None]:
-        """What tells what the ray through a place of the widget meets first, further than some metres along it."""
-        start, direction = self.lens.ray(at)
-        placed = [
+    def placed(self) -> list[tuple[tuple[str, str], Mesh, Matrix]]:
+        """What is shown of each part: its object's id and its name, its mesh and where that stands."""
+        return [
             ((thing.id, name), mesh, matrix)
             for thing in (self.scene.objects if self.scene else ())
             if thing.asset in self.models
             for name, mesh, matrix in placed_parts(thing, self.models[thing.asset])
             if not {"", name} & set(thing.hidden) and self.solo in (("", ""), (thing.id, ""), (thing.id, name))
         ]
+
+    def looker(self, at: QPointF) -> Callable[[float], ObjectHit | None]:
+        """What tells what the ray through a place of the widget meets first, further than some metres along it."""
+        (start, direction), placed = self.lens.ray(at), self.placed()
         return lambda beyond: nearest_hit(start, direction, placed, beyond)
 
     def point(self, hit: ObjectHit, behind: ObjectHit | None, at: QPointF) -> Points:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -20,17 +20,20 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.baking import LIGHT, Baking
+from soft_lantern.app.desks.dress.choosing import CHOOSING, HAND, Choosing
 from soft_lantern.app.desks.dress.filling import Filling
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
 from soft_lantern.app.desks.dress.light_panel import LightPanel
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.desks.dress.painting import PAINTING, Painting
+from soft_lantern.app.desks.dress.vertex_panel import VertexPanel
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
 from soft_lantern.app.panels.parts_table import PartsTable
 from soft_lantern.app.pictures.look_choice import choose_worn
 from soft_lantern.app.session.session import Session
+from soft_lantern.app.stage.gestures import PaintStroke
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.stage.under_pointer import ObjectHit
@@ -66,6 +69,8 @@ class DressDesk(Desk):
         self.layers = LayerPanel()
         self.painting = Painting(PaintTarget(session, self._painted), self)
         self.filling = Filling(self.painting)
+        self.vertices = VertexPanel()
+        self.choosing = Choosing(self.painting, self.stage, self.vertices)
         self.emitted = LightPanel()
         self.baking = Baking(session, self.emitted, self._painted)
         self.tabs = QTabWidget()
@@ -93,10 +98,12 @@ class DressDesk(Desk):
         layers.move_wanted.connect(painting.move)
         layers.rename_wanted.connect(painting.rename)
         layers.convert_wanted.connect(painting.convert)
-        layers.brush_wanted.connect(self._hold_brush)
+        layers.brush_wanted.connect(lambda on: self._hold("paint", on))
+        self.vertices.hand_wanted.connect(lambda on: self._hold(HAND, on))
+        self.stage.modes.hands["paint"] = lambda event: PaintStroke(event.position(), self._stroke)
         painting.shown.connect(self.stage.request)
         self.stage.picking.painted.connect(self._paint)
-        self.stage.modes.changed.connect(lambda: layers.brush.setChecked(self.stage.modes.clicks == "paint"))
+        self.stage.modes.changed.connect(self._show_hands)
         layers.use_wanted.connect(painting.set_use)
         self.emitted.chosen.connect(self.select)
         self.emitted.shown_wanted.connect(lambda key: self.stage.modes.set_options(light=key))
@@ -172,10 +179,12 @@ class DressDesk(Desk):
         textures, gradients = (sorted((each.name, each.id) for each in table.values()) for table in tables)
         name = part.name if part else ""
         self.layers.show_layers(on.layers(), on.heights(), on.wires(), name, textures, gradients)
+        self.choosing.show()
 
     def _went_to(self, tab: int) -> None:
-        if tab != TASKS.index("Paint"):
-            self._hold_brush(False)
+        self.painting.seen = TASKS[tab] == "Paint"
+        if not self.painting.seen and self.stage.modes.clicks in self.stage.modes.hands:
+            self.stage.modes.let_clicks("pick")
         self.baking.warm_up(self.isVisible() and TASKS[tab] == "Bake")
         self._show_task()
 
@@ -190,11 +199,20 @@ class DressDesk(Desk):
     def stop(self) -> None:
         """End what runs beside the window."""
         self.baking.end()
+        self.choosing.stop()
         super().stop()
 
-    def _hold_brush(self, on: bool) -> None:
-        if (self.stage.modes.clicks == "paint") is not on:
-            self.stage.modes.let_clicks("paint")
+    def _hold(self, hand: str, on: bool) -> None:
+        """Let the hand on the stage do something, or pick again."""
+        if (self.stage.modes.clicks == hand) is not on:
+            self.stage.modes.let_clicks(hand)
+
+    def _show_hands(self) -> None:
+        self.layers.brush.setChecked(self.stage.modes.clicks == "paint")
+        self.vertices.hand.setChecked(self.choosing.choosing)
+
+    def _stroke(self, at: QPointF, last: bool) -> None:
+        self.stage.picking.paint(at, last=last)
 
     def _paint(self, hit: ObjectHit | None, last: bool) -> None:
         self.painting.stroke_to(hit, self.layers.at, self.layers.held_brush(), last=last)
@@ -251,7 +269,7 @@ class DressDesk(Desk):
         place, paint, light, baked = (QWidget() for _ in range(4))
         for page, held in (
             (place, (self.panel, switches, fine, heading_label("Parts"), self.parts)),
-            (paint, (self.layers,)),
+            (paint, (self.layers, self.vertices)),
             (light, (self.light,)),
             (baked, (self.emitted,)),
         ):
@@ -292,6 +310,7 @@ DRESS_COMMANDS: dict[str, tuple[Command[DressDesk], ...]] = {
         _task("Light", "Light the scene"),
         _task("Bake", "Bake the light that surfaces give"),
         *through(PAINTING, lambda desk: desk.painting),
+        *through(CHOOSING, lambda desk: desk.choosing),
         *through(LIGHT, lambda desk: desk.baking),
         Command("Baked light off or on", DressDesk.switch_light, "Ctrl+Alt+B"),
     ),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from soft_lantern.app.desks.dress.painting import Painting
 from soft_lantern.bake.vertex_bakes import (
@@ -38,11 +39,27 @@ class Filling:
     """Fills layers of the part that is painted, each time as one edit."""
 
     def __init__(self, painting: Painting) -> None:
-        self.session, self.on, self._each = painting.session, painting.on, painting.each
+        self.session, self.on, self.painting = painting.session, painting.on, painting
+
+    def _fill(
+        self,
+        name: str,
+        at: int,
+        channels: str,
+        values: Callable[[Mesh], npt.ArrayLike],
+        agreed: Callable[[], bool] = lambda: True,
+    ) -> None:
+        """Fill channels of the selected vertices, or of all where none is, with what a bare mesh is given."""
+        selected, key = self.painting.selected, self.on.key()
+
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            return filled(layer, mesh, values(mesh), channels, selected.of(key, mesh))
+
+        self.painting.each(name, at, edit, agreed)
 
     def flat(self, at: int, channels: str, colour: tuple[float, ...]) -> None:
         """Fill channels of a layer with one colour."""
-        self._each("Fill", at, lambda mesh, layer: filled(layer, mesh, colour, channels))
+        self._fill("Fill", at, channels, lambda _: colour)
 
     def by_height(
         self, at: int, channels: str, low: float, high: float, first: tuple[float, ...], last: tuple[float, ...]
@@ -53,11 +70,10 @@ class Filling:
             return
         transform = part.transform
 
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
-            share = between(mesh.moved(transform).positions, (0.0, low, 0.0), (0.0, high, 0.0))
-            return filled(layer, mesh, mixed(share, first, last), channels)
+        def values(mesh: Mesh) -> Floats:
+            return mixed(between(mesh.moved(transform).positions, (0.0, low, 0.0), (0.0, high, 0.0)), first, last)
 
-        self._each("Fill by height", at, edit)
+        self._fill("Fill by height", at, channels, values)
 
     def by_tape(
         self,
@@ -80,13 +96,13 @@ class Filling:
         gradient, matrix = self.session.project.gradients.get(gradient_id), placement(thing) @ part.transform
         start, end = (np.asarray(point, np.float64) for point in ends)
 
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+        def values(mesh: Mesh) -> npt.NDArray[np.floating]:
             points = mesh.moved(matrix).positions
             far = float(np.linalg.norm(end - start))
             share = around(points, start, far) if radial else between(points, start, end)
-            return filled(layer, mesh, colours_at(gradient, share) if gradient else mixed(share, first, last), channels)
+            return colours_at(gradient, share) if gradient else mixed(share, first, last)
 
-        self._each("Fill along the tape", at, edit)
+        self._fill("Fill along the tape", at, channels, values)
 
     def by_wire(self, at: int, channels: str, wire: str) -> None:
         """Fill channels with what a node of the worn material gives at each vertex."""
@@ -100,11 +116,11 @@ class Filling:
 
         missed: list[Coarseness] = []
 
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+        def values(mesh: Mesh) -> Floats:
             placed = mesh.moved(transform)
             inputs = object_inputs(thing, model, placed)
             missed.append(missed_between(found, wire, placed, inputs, camera, images))
-            return filled(layer, mesh, wire_at_vertices(found, wire, placed, inputs, camera, images), channels)
+            return wire_at_vertices(found, wire, placed, inputs, camera, images)
 
         def told() -> bool:
             if missed and missed[-1].too_coarse:
@@ -114,7 +130,7 @@ class Filling:
                 )
             return True
 
-        self._each("Fill from a node", at, edit, told)
+        self._fill("Fill from a node", at, channels, values, told)
 
     def by_shape(self, at: int, channels: str, name: str) -> None:
         """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`, or its baked light."""
@@ -122,7 +138,7 @@ class Filling:
         if bake is None:
             self.session.complain(BadEdit("no light is baked for this part; bake some first"))
             return
-        self._each(f"Fill with {name}", at, lambda mesh, layer: filled(layer, mesh, bake(mesh), channels))
+        self._fill(f"Fill with {name}", at, channels, bake)
 
     def by_texture(self, at: int, channels: str, texture_id: str) -> None:
         """Fill channels with what a texture of the project holds at the mesh's coordinates."""
@@ -130,9 +146,7 @@ class Filling:
         if image is None:
             self.session.complain(BadEdit("there is no such texture"))
             return
-        self._each(
-            "Fill from a texture", at, lambda mesh, layer: filled(layer, mesh, texture_at(mesh, image), channels)
-        )
+        self._fill("Fill from a texture", at, channels, lambda mesh: texture_at(mesh, image))
 
     def _baked_light(self) -> Callable[[Mesh], Floats] | None:
         """The light that was baked for the part, as the scene tunes it; None where none was, or for another mesh."""

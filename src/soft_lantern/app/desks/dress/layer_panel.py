@@ -84,7 +84,7 @@ class LayerPanel(QWidget):
         self.give = tool_button("Give it a white layer", self.add_wanted.emit)
         self.list = QListWidget()
         self.list.setAccessibleName("colour layers")
-        self.list.setMaximumHeight(150)
+        self.list.setMaximumHeight(110)
         self.about = quiet_label(wraps=True)
         self.add = tool_button("Add", self.add_wanted.emit)
         self.duplicate = tool_button("Duplicate", lambda: self.duplicate_wanted.emit(self.at))
@@ -145,7 +145,7 @@ class LayerPanel(QWidget):
             quiet_label("Stretch the tape by two clicks on the stage (Shift+F4)", wraps=True),
         )
         self.of_shape = quiet_label(wraps=True)
-        for page in (self.colour, ramp, tape, self.wire, self.texture, self.of_shape):
+        for page in (side_by_side(self.colour), ramp, tape, self.wire, self.texture, self.of_shape):
             self.given.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -6,11 +6,11 @@ from collections.abc import Callable
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.assets import Layers
-from soft_lantern.graph.document import StageObject, node_and_port
+from soft_lantern.graph.document import Material, StageObject, node_and_port
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import Look, look
 from soft_lantern.graph.kinds import label_of, output_kinds
-from soft_lantern.scene.colour_layers import own_layers
+from soft_lantern.scene.colour_layers import drawn, own_layers, selections
 from soft_lantern.scene.mesh import Part
 
 
@@ -45,14 +45,25 @@ class PaintTarget:
     def layers(self) -> Layers | None:
         """The layers there are, those of the file counted; None where no part is selected."""
         part = self.part()
-        return None if part is None else part.layers or own_layers(part.mesh)
+        return None if part is None else drawn(part.layers) or own_layers(part.bare)
+
+    def kept(self) -> Layers:
+        """The selections that the part keeps."""
+        part = self.part()
+        return selections(part.layers) if part else ()
+
+    def key(self) -> tuple[str, str]:
+        """What is painted, by its asset and its part's name."""
+        thing, part = self.thing(), self.part()
+        return (thing.asset, part.name) if thing and part else ("", "")
 
     def wires(self) -> list[tuple[str, str]]:
         """What could fill a layer: every output of what the part wears, by its name."""
         found = self.look()
-        if found is None:
-            return []
-        material = found.material
+        return self.wires_of(found.material) if found else []
+
+    def wires_of(self, material: Material) -> list[tuple[str, str]]:
+        """Every output of a material that gives numbers, by its name."""
         named = [
             (f"{label_of(material, material.nodes[node_and_port(ref)[0]])}: {node_and_port(ref)[1]}", ref)
             for ref, kind in output_kinds(material).items()

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
+from soft_lantern.app.desks.dress.selected import Selected
 from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.app.work.mishaps import outcome
@@ -21,7 +22,7 @@ from soft_lantern.graph.document import Asset, Project, StageObject, changed, ed
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.scene.brush import Brush, Places, Stroke
 from soft_lantern.scene.carrying import carried
-from soft_lantern.scene.colour_layers import Loss, converted, layered, white
+from soft_lantern.scene.colour_layers import Loss, converted, drawn, layered, selections, white
 from soft_lantern.scene.mesh import ColourLayer, Domain, Matrix, Mesh, Model, Part, Precision, Use
 from soft_lantern.scene.transforms import placement
 from soft_lantern.values.words import counted, first_numbered, free_name
@@ -55,6 +56,9 @@ class Painting(QObject):
     def __init__(self, on: PaintTarget, over: QWidget) -> None:
         super().__init__(over)
         self.session, self.on, self.over = on.session, on, over
+        self.selected = Selected()
+        self.seen = False
+        """Whether painting is what the desk shows."""
         self._stroke: Stroke | None = None
         self._places: tuple[tuple[int, bool], Places] | None = None
         self._held: list[tuple[ObjectHit | None, int, Brush, bool]] | None = None
@@ -92,10 +96,13 @@ class Painting(QObject):
         if not 0 <= at < len(layers):
             self.session.complain(BadEdit("select a layer to paint on first"))
             return False
-        points, by_corner = part.placed.positions, layers[at].domain == "corner"
+        bare, by_corner = part.bare, layers[at].domain == "corner"
+        chosen = self.selected.of(self.on.key(), bare)
+        points = bare.moved(part.transform).positions
         if by_corner:
-            points = points[part.placed.triangles.reshape(-1)]
-        key = (id(part.placed.triangles), by_corner)
+            points = points[bare.triangles.reshape(-1)]
+            chosen = None if chosen is None else chosen[bare.triangles.reshape(-1)]
+        key = (id(bare.triangles), by_corner)
         if self._places is None or self._places[0] != key or len(self._places[1].points) != len(points):
             if len(points) > AT_ONCE:
                 self._held = []
@@ -103,7 +110,7 @@ class Painting(QObject):
                 return False
             self._places = key, Places(points)
         try:
-            self._stroke = Stroke(brush, layers[at], self._places[1])
+            self._stroke = Stroke(brush, layers[at], self._places[1], chosen)
         except BadValue as error:
             self.session.complain(error)
         return self._stroke is not None
@@ -118,8 +125,9 @@ class Painting(QObject):
     def _preview(self, thing: StageObject, part: Part, at: int, layer: ColourLayer) -> None:
         """Show the layer on the stage while the hand is down; the next stroke begins from it."""
         model, layers = self.session.models[thing.asset], self.on.layers() or ()
-        held = (*layers[:at], layer, *layers[at + 1 :])
-        shown = replace(part, mesh=layered(part.mesh, [layer]), layers=held)
+        held = (*layers[:at], layer, *layers[at + 1 :], *selections(part.layers))
+        mesh = part.mesh if part.mesh.triangles.shape != part.bare.triangles.shape else layered(part.bare, [layer])
+        shown = replace(part, mesh=mesh, layers=held, under=part.bare)
         parts = tuple(shown if each.name == part.name else each for each in model.parts)
         self.session.models[thing.asset] = replace(model, parts=parts)
         self.shown.emit()
@@ -178,13 +186,17 @@ class Painting(QObject):
         transform = part.transform
 
         def read(mesh: Mesh, layers: Layers) -> Layers:
-            if not 0 <= at < len(layers):
+            if not 0 <= at < len(drawn(layers)):
                 raise BadEdit("that colour layer is gone")
             own[:] = [(mesh.moved(transform), layers[at])]
             return layers
 
         def onto(transform: Matrix) -> LayerEdit:
-            return lambda mesh, layers: (*layers, carried(own[0][1], own[0][0], mesh.moved(transform))[0])
+            def edit(mesh: Mesh, layers: Layers) -> Layers:
+                copy, _ = carried(own[0][1], own[0][0], mesh.moved(transform))
+                return (*drawn(layers), copy, *selections(layers))
+
+            return edit
 
         edits = {part.name: read} | {each.name: onto(each.transform) for each in others}
         self._ask(_Asked("Copy to other parts", thing.asset, edits, _always))
@@ -237,7 +249,14 @@ class Painting(QObject):
         self._edit(name, of_all, agreed)
 
     def _edit(self, name: str, edit: LayerEdit, agreed: Callable[[], bool] = _always) -> None:
-        """An edit of all layers of the part, after those asked for already; `agreed` may refuse what it made."""
+        """An edit of the drawn layers of the part, after those asked for already; `agreed` may refuse what it made."""
+        self._of_part(name, lambda mesh, held: (*edit(mesh, drawn(held)), *selections(held)), agreed)
+
+    def edit_kept(self, name: str, edit: LayerEdit) -> None:
+        """An edit of the selections that the part keeps."""
+        self._of_part(name, lambda mesh, held: (*drawn(held), *edit(mesh, selections(held))))
+
+    def _of_part(self, name: str, edit: LayerEdit, agreed: Callable[[], bool] = _always) -> None:
         thing, part = self.on.thing(), self.on.part()
         if thing is None or part is None:
             self.session.complain(BadEdit("select a part first"))
