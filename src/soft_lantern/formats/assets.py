@@ -27,7 +27,7 @@ from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.carrying import carried
 from soft_lantern.scene.colour_layers import drawn, layered, own_layers
 from soft_lantern.scene.mesh import ColourLayer, Mesh, Model
-from soft_lantern.scene.primitives import primitive
+from soft_lantern.scene.primitives import FINEST, primitive
 from soft_lantern.scene.refine import refined
 from soft_lantern.values.words import counted
 
@@ -98,6 +98,20 @@ def write_painted(asset: Asset, folder: Path, target: Path) -> list[str]:
     parts = [replace(part, layers=drawn(each.layers)) for part, each in zip(bare.parts, shown.parts, strict=True)]
     write_glb(target, parts)
     return [f"{part.name}: {name}" for part in parts for name in attribute_names(part.layers)]
+
+
+def finer_copy(asset: Asset, folder: Path) -> Asset:
+    """An asset whose triangles are each cut in four: more of a primitive, or a file of their own beside the one it had.
+
+    Its colour layers are carried over. Raises BadFile.
+    """
+    if asset.primitive:
+        return changed(asset, subdivision=min(asset.subdivision * 2, FINEST))
+    bare = refined(bare_model(asset, folder), 1)
+    parts = [replace(part, layers=(), surface=None) for part in bare.parts]
+    home = folder / MESH_FOLDER / as_identifier(f"{asset.name} finer", _names_in(folder / MESH_FOLDER), "mesh")
+    file = new_file(home, "mesh", ".glb", lambda draft: write_glb(draft, parts))
+    return changed(asset, file=file.relative_to(folder).as_posix(), refine=0)
 
 
 def _as_painted(stood: Mesh, mesh: Mesh, layers: Layers) -> bool:

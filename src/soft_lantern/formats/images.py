@@ -21,6 +21,7 @@ from soft_lantern.formats.project_folder import IMAGE_FOLDER
 from soft_lantern.graph.document import Project, Texture, new_id
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.ramps.images import ramp_images
+from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.limits import IMAGE_BYTES, IMAGE_CHANNELS, IMAGE_SIDE
 from soft_lantern.values.images import Encoding, Image
 
@@ -80,6 +81,20 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
         encoding="data" if is_data or path.suffix.lower() in FLOATING else "colour",
     )
     return texture, Image(texels, texture.encoding, texture.filter, texture.wrap)
+
+
+def new_texture(linear: npt.NDArray[np.float32], name: str, folder: Path) -> tuple[Texture, Image]:
+    """A new texture of a project that holds numbers as they are, linear RGBA (h, w, 4); it and its image.
+
+    PNG of 16 bits a channel where all of them are from 0 to 1, else OpenEXR of 32-bit floats. Raises BadFile.
+    """
+    stem, deep = as_identifier(name, (), "map")[:100], bool(linear.min() < 0 or linear.max() > 1)
+    texels = linear if deep else np.rint(linear.astype(np.float64) * 65535).astype(np.uint16)
+    target = new_file(folder / IMAGE_FOLDER, stem, ".exr" if deep else ".png", lambda draft: _write_deep(texels, draft))
+    texture = Texture(
+        id=new_id("texture"), name=name, file=target.relative_to(folder).as_posix(), encoding="data", wrap="clamp"
+    )
+    return texture, load_texture(texture, folder)
 
 
 def same_image(path: Path, textures: Iterable[Texture], folder: Path) -> str:

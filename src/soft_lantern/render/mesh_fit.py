@@ -22,18 +22,15 @@ from soft_lantern.nodes import Role
 from soft_lantern.render.frame import UniformValue, frame_inputs
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import LoweredMaterials, StageOptions, object_inputs, placed_parts
+from soft_lantern.scene.coarse import MISSED, MOST_TRIANGLES
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.primitives import FINEST, primitive
 from soft_lantern.scene.refine import halved
 from soft_lantern.scene.transforms import Camera
 from soft_lantern.values.images import Image
 
-MISSED = 0.25
-"""The share of an offset's span that may be missed between vertices: a sine of 6 vertices a wavelength misses a 7th."""
 MOST_REFINED, MOST_LOOKED_AT = 3, 600_000
 """How often a file's triangles are cut in four in search of enough, and up to how many of them."""
-MOST_TRIANGLES = 40_000
-"""Of larger meshes only so many triangles are looked at."""
 
 
 @dataclass(frozen=True, slots=True)

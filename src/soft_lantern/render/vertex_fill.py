@@ -13,7 +13,6 @@ from soft_lantern.ir.expr import Type
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.surface_inputs import at_vertex
 from soft_lantern.render.frame import UniformValue, frame_inputs
-from soft_lantern.render.mesh_fit import Coarseness, coarseness
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.scene.mesh import Floats, Mesh
 from soft_lantern.scene.transforms import Camera
@@ -47,20 +46,6 @@ def wire_at_vertices(
         made[:, : rows.shape[1]] = rows
         made[:, rows.shape[1] : 3] = 0.0
     return np.nan_to_num(made, nan=0.0, posinf=0.0, neginf=0.0)
-
-
-def missed_between(
-    found: Look,
-    wire: str,
-    mesh: Mesh,
-    of_object: Mapping[str, tuple[float, ...]],
-    camera: Camera,
-    images: Mapping[str, Image],
-) -> Coarseness:
-    """How far a wire reaches over a mesh's vertices, and what straight edges between them miss of it at most."""
-    lowered = lower(found.material)
-    inputs, uniforms = _given(found, lowered, of_object, camera, images)
-    return coarseness(mesh, inputs, lowered.wires[wire], uniforms)
 
 
 def _given(

@@ -337,10 +337,10 @@ def _triangle_frames(mesh: Mesh) -> tuple[list[npt.NDArray[np.float64]], Matrix,
 
 def _gathered(mesh: Mesh, of_triangles: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
     """Values of triangles, weighted by area already, as a mean at each vertex."""
-    count, width = len(mesh.positions), of_triangles[0].size if len(of_triangles) else 3
+    count, width = len(mesh.positions), int(np.prod(of_triangles.shape[1:]))
     _, _, area = _triangle_frames(mesh)
     corners = mesh.triangles.reshape(-1)
-    flat = np.repeat(of_triangles.reshape(len(of_triangles), -1), 3, axis=0)
+    flat = np.repeat(of_triangles.reshape(len(of_triangles), width), 3, axis=0)
     total = np.stack([np.bincount(corners, flat[:, i], count) for i in range(width)], axis=1)
     weight = np.bincount(corners, np.repeat(area, 3), count)
     return np.asarray((total / np.maximum(weight, 1e-20)[:, None]).reshape(count, *of_triangles.shape[1:]), np.float64)

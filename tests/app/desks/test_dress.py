@@ -264,18 +264,41 @@ def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn:
     assert (layers[0].values[:, 0] == 0).all() and session.undo.count == steps + 4
 
 
-def test_a_node_too_fine_for_the_mesh_is_said_with_what_is_missed(urn: MainWindow) -> None:
+def test_a_node_too_fine_for_the_mesh_is_said_shown_and_has_ways_out(urn: MainWindow) -> None:
     """A sine from −1 to 1 that turns several times between two vertices may miss all of it: 2 of 2."""
     _, name = with_a_layer(urn)
-    told: list[str] = []
-    urn.session.told.connect(told.append)
-    panel = urn.dress.layers
+    desk, panel, bar = urn.dress, urn.dress.layers, urn.dress.coarse_bar
     for wire, coarse in (("Half the height: out", False), ("Fine stripes: out", True)):
         panel.wire.setCurrentIndex(panel.wire.findText(wire))
         filling(urn, WIRE, "r")
-        assert any("too coarse" in words for words in told) is coarse
-    assert "of 2" in told[-1] or "of 1.99" in told[-1]
-    assert part_of(urn, name).layers  # painted all the same
+        assert bar.isVisible() is coarse
+    assert "of 2 is" in bar.words.text() or "of 1.99" in bar.words.text()
+    QTest.mouseClick(bar.where, LEFT)
+    until(lambda: "selected" in desk.vertices.count.text() and "none" not in desk.vertices.count.text())
+    before = part_of(urn, name)
+    shown = desk.painting.selected.of(desk.painting.on.key(), before.bare)
+    assert shown is not None and shown.any()
+    steps = urn.session.undo.index
+    QTest.mouseClick(bar.map, LEFT)
+    until(lambda: urn.session.undo.index == steps + 1)
+    (texture,) = urn.session.project.textures.values()
+    image = urn.session.images[texture.id]
+    assert (image.width, image.height, texture.encoding) == (1024, 1024, "data") and texture.file.endswith(".exr")
+    (asset,) = urn.session.project.assets.values()
+    QTest.mouseClick(bar.finer, LEFT)
+    until(lambda: len(part_of(urn, name).bare.triangles) == 4 * len(before.bare.triangles))
+    done(urn)
+    (finer,) = urn.session.project.assets.values()
+    assert finer.file != asset.file and (urn.session.folder / asset.file).exists()
+    layer = part_of(urn, name).layers[0]
+    assert len(layer.values) == len(part_of(urn, name).bare.positions) > len(before.bare.positions)
+    placed = part_of(urn, name).placed.positions[:, 1].astype(np.float64)
+    wanted = np.round(np.clip(np.sin(placed * 900), 0, 1) * 255) / 255  # filled again on the finer mesh
+    assert np.abs(layer.values[:, 0] - wanted).max() < 0.01
+    while urn.session.undo.index > steps:
+        urn.session.undo.undo()
+    done(urn)
+    assert urn.session.project.assets == {asset.id: asset} and not urn.session.project.textures
 
 
 def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None:

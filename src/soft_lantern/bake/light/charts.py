@@ -39,8 +39,8 @@ class Charts:
 class Texels:
     """Texels that surfaces have: their numbers row by row, the mesh and triangle of each, and where in that, (k, 2).
 
-    `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie in
-    triangles of two charts. `seams`: pairs of them, (s, 2), in which one edge of a mesh lies in two charts.
+    `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie within
+    two triangles. `seams`: pairs of them, (s, 2), in which one edge of a mesh lies in two charts.
     """
 
     numbers: Whole
@@ -95,6 +95,7 @@ def texels_of(charts: Charts) -> Texels:
     middle = np.stack([x, y], axis=1) + 0.5
     u, v = _weights(corners[which], double[which], middle)
     inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9)
+    within = (u > 1e-6) & (v > 1e-6) & (u + v < 1 - 1e-6)  # on an edge, neighbours meet
     u, v = _nearest(corners[which], u, v, middle, inside)
     at = corners[which, 0] * (1 - u - v)[:, None] + corners[which, 1] * u[:, None] + corners[which, 2] * v[:, None]
     away = np.linalg.norm(at - middle, axis=1)
@@ -104,7 +105,7 @@ def texels_of(charts: Charts) -> Texels:
     first = np.ones(len(order), bool)
     first[1:] = number[order][1:] != number[order][:-1]
     chosen = near[order[first]]
-    doubled = _doubled(number[inside[near]], which[near][inside[near]], corners)
+    doubled = int((np.unique(number[within[near]], return_counts=True)[1] > 1).sum())
     return Texels(
         (y * width + x)[chosen],
         mesh[which[chosen]],
@@ -205,15 +206,3 @@ def _nearest(
     u, v = u.copy(), v.copy()
     u[out], v[out] = found.T
     return u, v
-
-
-def _doubled(numbers: Whole, triangles: Whole, corners: npt.NDArray[np.float64]) -> int:
-    """How many texels' middles lie in triangles that share no corner in the map: charts that overlap."""
-    order = np.argsort(numbers, kind="stable")
-    numbers, triangles = numbers[order], triangles[order]
-    same = np.flatnonzero(numbers[1:] == numbers[:-1])
-    if not len(same):
-        return 0
-    a, b = corners[triangles[same]], corners[triangles[same + 1]]
-    shared = (np.abs(a[:, :, None] - b[:, None, :]).max(axis=3) < 1e-6).any(axis=(1, 2))
-    return len(np.unique(numbers[same[~shared]]))

@@ -134,9 +134,7 @@ class Choosing(QObject):
         """Select what lies in an outline on the stage, or along it within the brush's radius."""
         radius = self.panel.reach.value if self.panel.how.currentText() == "brush" else 0.0
         sighted = None if self.panel.seen.currentText() == "through" else self._sighted
-        self._choose(
-            in_outline([(at.x(), at.y()) for at in outline], radius, self.stage.shown(), sighted, joined(keys))
-        )
+        self.choose(in_outline([(at.x(), at.y()) for at in outline], radius, self.stage.shown(), sighted, joined(keys)))
 
     def _click(self, at: QPointF, keys: Qt.KeyboardModifier) -> None:
         picking = self.stage.picking
@@ -144,7 +142,7 @@ class Choosing(QObject):
         def met(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
             thing, part = self.on.thing(), self.on.part()
             if hit is None:
-                self._choose(lambda place, before: joined(keys)(before, np.zeros_like(before)))
+                self.choose(lambda place, before: joined(keys)(before, np.zeros_like(before)))
             elif thing is None or part is None or hit.key != (thing.id, part.name):
                 picking.picked.emit(*hit.key)
             else:
@@ -155,13 +153,13 @@ class Choosing(QObject):
     def nearest(self, point: Matrix, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """Select the vertex nearest to a point of the world."""
 
-        self._choose(nearest_to(point, joined(keys)))
+        self.choose(nearest_to(point, joined(keys)))
 
     # By steps, ranges and nodes
 
     def step(self, name: str) -> None:
         """Make another selection of the one there is: one of STEPS."""
-        self._choose(by_step(name, self.panel.angle.value))
+        self.choose(by_step(name, self.panel.angle.value))
 
     def choose_range(self, wanted: VertexRange | None) -> None:
         """Select what a range in the world holds; None puts its handles away."""
@@ -183,7 +181,7 @@ class Choosing(QObject):
             return
         self._ranging, self._again = True, False
 
-        self._choose(in_range(wanted), self._range_over)
+        self.choose(in_range(wanted), self._range_over)
 
     def _range_over(self) -> None:
         self._ranging = False
@@ -203,7 +201,7 @@ class Choosing(QObject):
             placed = mesh.moved(transform)
             return wire_at_vertices(found, wire, placed, object_inputs(thing, model, placed), camera, images)
 
-        self._choose(above(values, threshold))
+        self.choose(above(values, threshold))
 
     # By name
 
@@ -227,7 +225,7 @@ class Choosing(QObject):
         layer = next((each for each in self.on.kept() if each.name == name), None)
         if layer is not None:
             held = layer.values[:, 0] > 0.5
-            self._choose(lambda place, before: held if len(held) == len(before) else before)
+            self.choose(lambda place, before: held if len(held) == len(before) else before)
 
     def forget(self, name: str) -> None:
         """Keep a selection no longer."""
@@ -237,7 +235,7 @@ class Choosing(QObject):
 
     # How
 
-    def _choose(self, of: Way, over: Callable[[], object] = lambda: None) -> None:
+    def choose(self, of: Way, over: Callable[[], object] = lambda: None) -> None:
         """Let what is worked out of a part and its selection be selected."""
         place, selected = self._place(), self.selected
         if place is None:

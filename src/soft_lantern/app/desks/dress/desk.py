@@ -21,6 +21,8 @@ from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.baking import LIGHT, Baking
 from soft_lantern.app.desks.dress.choosing import CHOOSING, HAND, Choosing
+from soft_lantern.app.desks.dress.coarse import Coarse
+from soft_lantern.app.desks.dress.coarse_bar import CoarseBar
 from soft_lantern.app.desks.dress.filling import Filling
 from soft_lantern.app.desks.dress.layer_panel import LayerPanel
 from soft_lantern.app.desks.dress.light_panel import LightPanel
@@ -71,6 +73,8 @@ class DressDesk(Desk):
         self.filling = Filling(self.painting)
         self.vertices = VertexPanel()
         self.choosing = Choosing(self.painting, self.stage, self.vertices)
+        self.coarse_bar = CoarseBar()
+        self.coarse = Coarse(self.filling, self.choosing, self.coarse_bar)
         self.emitted = LightPanel()
         self.baking = Baking(session, self.emitted, self._painted)
         self.tabs = QTabWidget()
@@ -180,6 +184,7 @@ class DressDesk(Desk):
         name = part.name if part else ""
         self.layers.show_layers(on.layers(), on.heights(), on.wires(), name, textures, gradients)
         self.choosing.show()
+        self.coarse.forget()
 
     def _went_to(self, tab: int) -> None:
         self.painting.seen = TASKS[tab] == "Paint"
@@ -269,7 +274,7 @@ class DressDesk(Desk):
         place, paint, light, baked = (QWidget() for _ in range(4))
         for page, held in (
             (place, (self.panel, switches, fine, heading_label("Parts"), self.parts)),
-            (paint, (self.layers, self.vertices)),
+            (paint, (self.layers, self.coarse_bar, self.vertices)),
             (light, (self.light,)),
             (baked, (self.emitted,)),
         ):

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.app.desks.dress.painting import Painting
+from soft_lantern.app.desks.dress.selected import Key
 from soft_lantern.bake.vertex_bakes import (
     edges_and_hollows,
     light_at,
@@ -18,10 +20,10 @@ from soft_lantern.bake.vertex_bakes import (
 from soft_lantern.bake.vertex_rays import ambient_occlusion, thickness
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.ramps.images import colours_at
-from soft_lantern.render.mesh_fit import Coarseness
 from soft_lantern.render.staging import LoweredMaterials, object_inputs
-from soft_lantern.render.vertex_fill import missed_between, wire_at_vertices
-from soft_lantern.scene.filling import around, between, filled, mixed
+from soft_lantern.render.vertex_fill import wire_at_vertices
+from soft_lantern.scene.coarse import Missed, missed_of
+from soft_lantern.scene.filling import CHANNELS, around, between, filled, mixed
 from soft_lantern.scene.mesh import ColourLayer, Floats, Matrix, Mesh
 from soft_lantern.scene.transforms import camera_for, placement
 
@@ -35,31 +37,58 @@ BAKES: dict[str, Callable[[Mesh], Floats]] = {
 }
 
 
+@dataclass(frozen=True, eq=False)
+class Fill:
+    """What fills channels of the layer at a place of a part, by its key: RGBA for each vertex of its bare mesh."""
+
+    name: str
+    key: Key
+    at: int
+    channels: str
+    values: Callable[[Mesh], npt.NDArray[np.floating]]
+    measured: bool = True
+    """Whether what the vertices miss of it says something, and is quick to find."""
+
+
 class Filling:
     """Fills layers of the part that is painted, each time as one edit."""
 
     def __init__(self, painting: Painting) -> None:
         self.session, self.on, self.painting = painting.session, painting.on, painting
+        self.filled: Callable[[Fill, Missed | None], object] = lambda fill, missed: None
+        """Hears of each fill what the vertices miss of it, where that was measured."""
+
+    def again(self, fill: Fill) -> None:
+        """Fill the selected vertices, or all where none is."""
+        selected, missed = self.painting.selected, list[Missed]()
+
+        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
+            if fill.measured:
+                missed[:] = [missed_of(lambda each: fill.values(each)[:, places], mesh)]
+            return filled(layer, mesh, fill.values(mesh), fill.channels, selected.of(fill.key, mesh))
+
+        def told() -> bool:
+            self.filled(fill, missed[0] if missed else None)
+            return True
+
+        places = [CHANNELS.index(letter) for letter in fill.channels]
+        self.painting.each(fill.name, fill.at, edit, told)
 
     def _fill(
         self,
         name: str,
         at: int,
         channels: str,
-        values: Callable[[Mesh], npt.ArrayLike],
-        agreed: Callable[[], bool] = lambda: True,
+        values: Callable[[Mesh], npt.NDArray[np.floating]],
+        *,
+        measured: bool = True,
     ) -> None:
-        """Fill channels of the selected vertices, or of all where none is, with what a bare mesh is given."""
-        selected, key = self.painting.selected, self.on.key()
-
-        def edit(mesh: Mesh, layer: ColourLayer) -> ColourLayer:
-            return filled(layer, mesh, values(mesh), channels, selected.of(key, mesh))
-
-        self.painting.each(name, at, edit, agreed)
+        self.again(Fill(name, self.on.key(), at, channels, values, measured))
 
     def flat(self, at: int, channels: str, colour: tuple[float, ...]) -> None:
         """Fill channels of a layer with one colour."""
-        self._fill("Fill", at, channels, lambda _: colour)
+        wanted = np.array(colour, np.float32)
+        self._fill("Fill", at, channels, lambda mesh: np.tile(wanted, (len(mesh.positions), 1)), measured=False)
 
     def by_height(
         self, at: int, channels: str, low: float, high: float, first: tuple[float, ...], last: tuple[float, ...]
@@ -114,23 +143,11 @@ class Filling:
         images, camera = dict(self.session.images), camera_for(self.session.view, (1, 1))
         transform = part.transform
 
-        missed: list[Coarseness] = []
-
         def values(mesh: Mesh) -> Floats:
             placed = mesh.moved(transform)
-            inputs = object_inputs(thing, model, placed)
-            missed.append(missed_between(found, wire, placed, inputs, camera, images))
-            return wire_at_vertices(found, wire, placed, inputs, camera, images)
+            return wire_at_vertices(found, wire, placed, object_inputs(thing, model, placed), camera, images)
 
-        def told() -> bool:
-            if missed and missed[-1].too_coarse:
-                lost, span = missed[-1].missed, missed[-1].span
-                self.session.told.emit(
-                    f"The mesh is too coarse for that: between its vertices it misses up to {lost:.3g} of {span:.3g}"
-                )
-            return True
-
-        self._fill("Fill from a node", at, channels, values, told)
+        self._fill("Fill from a node", at, channels, values)
 
     def by_shape(self, at: int, channels: str, name: str) -> None:
         """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`, or its baked light."""
@@ -138,7 +155,7 @@ class Filling:
         if bake is None:
             self.session.complain(BadEdit("no light is baked for this part; bake some first"))
             return
-        self._fill(f"Fill with {name}", at, channels, bake)
+        self._fill(f"Fill with {name}", at, channels, bake, measured=False)
 
     def by_texture(self, at: int, channels: str, texture_id: str) -> None:
         """Fill channels with what a texture of the project holds at the mesh's coordinates."""
