@@ -114,7 +114,7 @@ def paint(window: MainWindow) -> None:
     window.go_to_desk("Dress")
     window.dress.select("kettle", "body")
     window.dress.go_to("Paint")
-    panel = window.dress.layers
+    panel = window.dress.paint.layers
     panel.add_wanted.emit()
     QTest.qWait(1500)
     panel.way.setCurrentText("by height")

@@ -23,7 +23,7 @@ from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.instances.picks import worn
-from soft_lantern.graph.scenes import without_object
+from soft_lantern.scene.placing import without_objects
 from soft_lantern.values.colour import colour_from_hex
 
 RETURN, ESCAPE, TAB = Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab
@@ -243,7 +243,7 @@ def test_see_through_water_over_a_bed(
     assert surface.settings["alpha_mode"] == "blend"
     assert any(n.type == "vertex_offset" for n in material.nodes.values())  # type: ignore[union-attr]
     shown = settled(window)
-    session.edit_scene("Hide", lambda scene: without_object(scene, water))
+    session.edit_scene("Hide", lambda scene: without_objects(scene, [water]))
     assert (settled(window) != shown).any(axis=2).mean() > 0.02
     assert hands.count <= 120
 

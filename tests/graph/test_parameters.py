@@ -64,9 +64,9 @@ from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.notices.suggested_limits import suggested_limits
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.ramps.images import colours_at, image_of_palette, side_of
-from soft_lantern.graph.scenes import with_copy
 from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear, rgb_of_hsv
 from soft_lantern.nodes.formula import number_of
+from soft_lantern.scene.placing import in_row
 from soft_lantern.values.colour import colour_from_hex, srgb_to_linear
 from soft_lantern.values.kinds import Kind, Value, components
 
@@ -486,8 +486,9 @@ def test_a_part_is_undressed_to_plain_grey_and_dressed_like_its_object_again() -
 def test_copies_are_numbered_on() -> None:
     names = ["Mushroom", "Mushroom 5", "Moth"]
     things = tuple(StageObject(id=name, name=name, asset="a") for name in names)
-    scene = with_copy(Scene(id="s", name="S", objects=things), "Mushroom 5", "new")
-    assert [o.name for o in with_copy(scene, "Moth", "other").objects][-2:] == ["Mushroom 6", "Moth 2"]
+    scene = in_row(Scene(id="s", name="S", objects=things), ["Mushroom 5"], ["new"], (1.0, 0.0, 0.0))
+    after = in_row(scene, ["Moth"], ["other"], (1.0, 0.0, 0.0))
+    assert [o.name for o in after.objects][-2:] == ["Mushroom 6", "Moth 2"]
 
 
 def test_a_whole_look_is_turned_in_oklch_for_it_and_all_below_it(project: Project) -> None:

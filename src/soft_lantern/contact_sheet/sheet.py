@@ -69,7 +69,21 @@ def frame_maker(
 ) -> Callable[[], Frame]:
     """What makes the frame of a cell: the asset alone, turned as in `view` and filling the picture."""
     thing = StageObject(id="object", name=cell.caption[0], asset=cell.asset, wears={"": cell.look})
-    scene = Scene(id="sheet", name="sheet", objects=(thing,), environment=Environment(sky=cell.sky))
+    return alone(project, thing, cell.sky, models, size, lowered_materials, images, view)
+
+
+def alone(
+    project: Project,
+    thing: StageObject,
+    sky: str,
+    models: Mapping[str, Model],
+    size: tuple[int, int],
+    lowered_materials: LoweredMaterials,
+    images: Mapping[str, Image],
+    view: View | None = None,
+) -> Callable[[], Frame]:
+    """What makes the frame of an object alone under a sky, turned as in `view` and filling the picture."""
+    scene = Scene(id="sheet", name="sheet", objects=(thing,), environment=Environment(sky=sky))
 
     def make() -> Frame:
         seen = view_of_bounds(*scene_bounds(scene, models), view or View())

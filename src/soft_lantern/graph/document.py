@@ -289,7 +289,8 @@ class StageObject(Record, frozen=True, kw_only=True):
     `cut_outs` maps a part's name, or "" for all others, to a cut-out's id: materials may be hidden inside its volume.
     `hidden` parts are not drawn ("" is every part), though they still cut out. `light` maps a part's name, or "" for
     all others, to how it takes part when light is baked; `moves`: it does not, since it will not stay where it is.
-    `texels`: how many texels of a light map a metre of it has; 0 is as many as the scene says.
+    `texels`: how many texels of a light map a metre of it has; 0 is as many as the scene says. `group`: the name of the
+    group in which it is listed, if any.
     """
 
     id: str
@@ -306,6 +307,7 @@ class StageObject(Record, frozen=True, kw_only=True):
     light: dict[str, LightRole] = {}
     moves: bool = False
     texels: float = 0.0
+    group: str = ""
 
 
 class View(Record, frozen=True, kw_only=True):

@@ -52,20 +52,6 @@ def changed_object(scene: Scene, object_id: str, fields: Mapping[str, object]) -
     return changed(scene, objects=tuple(changed(o, **fields) if o.id == object_id else o for o in scene.objects))
 
 
-def without_object(scene: Scene, object_id: str) -> Scene:
-    """The scene without an object."""
-    return changed(scene, objects=tuple(o for o in scene.objects if o.id != object_id))
-
-
-def with_copy(scene: Scene, object_id: str, copy_id: str) -> Scene:
-    """The scene with a copy of an object a metre beside it. Raises BadEdit where it is gone."""
-    thing = _there(scene, object_id)
-    x, y, z = thing.position
-    name = numbered(thing.name, {each.name for each in scene.objects})
-    copy = changed(thing, id=copy_id, name=name, position=(x + 1.0, y, z))
-    return changed(scene, objects=(*scene.objects, copy))
-
-
 def scattered(
     scene: Scene, object_id: str, copy_ids: Sequence[str], *, radius: float, seed: int, turned: bool = True
 ) -> Scene:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 import weakref
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from typing import Literal, Protocol
 from zlib import crc32
@@ -318,6 +318,23 @@ def scene_bounds(scene: Scene, models: Mapping[str, Model]) -> tuple[Matrix, Mat
         for _, mesh, matrix in placed_parts(thing, models[thing.asset])
     ]
     return corners_bounds(placed)
+
+
+def object_boxes(scene: Scene, models: Mapping[str, Model], ids: Collection[str]) -> dict[str, tuple[Matrix, Matrix]]:
+    """The lowest and highest corner in the world of each of some objects whose mesh could be read, in that order."""
+    found = {}
+    for object_id in ids:
+        thing = scene.object(object_id)
+        if thing and thing.asset in models:
+            found[object_id] = vertex_bounds(thing, models[thing.asset])
+    return found
+
+
+def vertex_bounds(thing: StageObject, model: Model) -> tuple[Matrix, Matrix]:
+    """The lowest and highest vertex of an object in the world."""
+    points = [mesh.positions @ matrix[:3, :3].T + matrix[:3, 3] for _, mesh, matrix in placed_parts(thing, model)]
+    held = np.concatenate([*points, np.zeros((0, 3))]) if any(map(len, points)) else np.zeros((1, 3))
+    return np.asarray(held.min(axis=0), np.float64), np.asarray(held.max(axis=0), np.float64)
 
 
 def frame_of(

@@ -36,9 +36,9 @@ def ball(open_window: Open, tmp_path: Path) -> MainWindow:
     window.go_to_desk("Dress")
     window.dress.select("one")
     window.commands.run("Paint colours into the mesh")
-    window.dress.layers.add_wanted.emit()
+    window.dress.paint.layers.add_wanted.emit()
     done(window)
-    QTest.mouseClick(window.dress.vertices.hand, LEFT)
+    QTest.mouseClick(window.dress.paint.vertices.hand, LEFT)
     return window
 
 
@@ -51,25 +51,25 @@ def done(window: MainWindow) -> None:
 
 
 def points(desk: DressDesk) -> np.ndarray:
-    part = desk.painting.on.part()
+    part = desk.paint.painting.on.part()
     assert part
     return part.bare.positions
 
 
 def chosen(desk: DressDesk) -> np.ndarray:
-    part = desk.painting.on.part()
+    part = desk.paint.painting.on.part()
     assert part
-    return desk.painting.selected.all_of(desk.painting.on.key(), part.bare)
+    return desk.paint.painting.selected.all_of(desk.paint.painting.on.key(), part.bare)
 
 
 def filled(window: MainWindow, colour: tuple[float, ...]) -> np.ndarray:
     """The layer's values after a fill by one colour."""
-    panel = window.dress.layers
+    panel = window.dress.paint.layers
     panel.way.setCurrentIndex(FLAT)
     panel.colour.show_value(colour)
     QTest.mouseClick(panel.fill, LEFT)
     done(window)
-    return (window.dress.painting.on.layers() or ())[0].values
+    return (window.dress.paint.painting.on.layers() or ())[0].values
 
 
 def test_a_box_on_the_stage_selects_what_is_seen_and_only_that_is_filled_and_kept_by_a_name(
@@ -85,7 +85,7 @@ def test_a_box_on_the_stage_selects_what_is_seen_and_only_that_is_filled_and_kep
     # From 4 m a unit ball's horizon is at z = 1/4; its flat facets let a little more be seen.
     assert seen.any() and (at[seen][:, 2] > 0.1).all() and (at[seen][:, 1] < 0.4).all()
     until(lambda: (pixels(stage.grab().toImage()) != pixels(stage.pictures.image)).any(axis=2).sum() > seen.sum() * 4)
-    desk.vertices.seen.setCurrentText("through")
+    desk.paint.vertices.seen.setCurrentText("through")
     drag(stage, left, right)
     done(ball)
     through = chosen(desk)
@@ -100,36 +100,36 @@ def test_a_box_on_the_stage_selects_what_is_seen_and_only_that_is_filled_and_kep
     assert (chosen(desk) >= through).all()
     drag(stage, left, right)
     done(ball)
-    assert f"{through.sum():,} of {len(at):,}" in desk.vertices.count.text()
+    assert f"{through.sum():,} of {len(at):,}" in desk.paint.vertices.count.text()
     values = filled(ball, (1.0, 0.0, 0.0, 1.0))
     assert (values[through] == (1, 0, 0, 1)).all() and (values[~through] == 1).all()
     assert (settled(ball, "dress") != bare).any(axis=2).mean() > 0.02
-    desk.vertices.keep_wanted.emit("lower half")
+    desk.paint.vertices.keep_wanted.emit("lower half")
     done(ball)
-    assert desk.vertices.kept.currentText() == "lower half" and desk.layers.list.count() == 1
+    assert desk.paint.vertices.kept.currentText() == "lower half" and desk.paint.layers.list.count() == 1
     ball.commands.run("Select no vertices")
     done(ball)
-    assert not chosen(desk).any() and desk.vertices.count.text() == "none selected"
+    assert not chosen(desk).any() and desk.paint.vertices.count.text() == "none selected"
     assert ball.session.save()
     again = open_window(ball.session.folder)
     again.go_to_desk("Dress")
     again.dress.select("one")
     again.commands.run("Paint colours into the mesh")
-    until(lambda: again.dress.vertices.kept.currentText() == "lower half")
-    QTest.mouseClick(again.dress.vertices.take, LEFT)
+    until(lambda: again.dress.paint.vertices.kept.currentText() == "lower half")
+    QTest.mouseClick(again.dress.paint.vertices.take, LEFT)
     done(again)
     assert (chosen(again.dress) == through).all()
     (asset,) = again.session.project.assets.values()
     ((_, layers),) = read_layers(again.session.folder / asset.layers).values()
     assert [layer.use for layer in layers] == ["colour", "selection"]
     target = again.session.folder.parent / "out.glb"
-    again.dress.painting.export_to(asset, target)
+    again.dress.paint.painting.export_to(asset, target)
     done(again)
     assert b"COLOR_0" in target.read_bytes() and b"LOWER" not in target.read_bytes()  # it is no one else's
     again.session.undo.undo()  # nothing to undo in a fresh window; the kept one stays
-    QTest.mouseClick(again.dress.vertices.forget, LEFT)
+    QTest.mouseClick(again.dress.paint.vertices.forget, LEFT)
     done(again)
-    assert not again.dress.painting.on.kept() and not again.dress.vertices.take.isVisible()
+    assert not again.dress.paint.painting.on.kept() and not again.dress.paint.vertices.take.isVisible()
 
 
 def test_a_click_takes_the_nearest_vertex_and_steps_carry_it_on(ball: MainWindow) -> None:
@@ -141,7 +141,7 @@ def test_a_click_takes_the_nearest_vertex_and_steps_carry_it_on(ball: MainWindow
     assert np.linalg.norm(np.array(one) - (0, 0, 1)) < 0.1
     sizes = [chosen(desk).sum()]
     for step in ("Grow", "Grow", "Shrink", "Invert", "Connected"):
-        desk.vertices.step_wanted.emit(step)
+        desk.paint.vertices.step_wanted.emit(step)
         done(ball)
         sizes.append(chosen(desk).sum())
     assert sizes[0] < sizes[1] < sizes[2] and sizes[3] == sizes[1] and sizes[4] == len(at) - sizes[3]
@@ -149,35 +149,36 @@ def test_a_click_takes_the_nearest_vertex_and_steps_carry_it_on(ball: MainWindow
     click(stage, QPointF(4, 4))  # beside the ball
     done(ball)
     assert not chosen(desk).any()
-    desk.vertices.step_wanted.emit("Grow")
+    desk.paint.vertices.step_wanted.emit("Grow")
     done(ball)
     assert "select some vertices first" in ball.status.message.text().lower()
 
 
 def test_ranges_follow_their_handles_and_a_node_selects_where_it_is_above_a_threshold(ball: MainWindow) -> None:
-    desk, stage, panel = ball.dress, ball.dress.stage, ball.dress.vertices
+    desk, stage, panel = ball.dress, ball.dress.stage, ball.dress.paint.vertices
     at = points(desk)
     panel.way.setCurrentIndex(HEIGHT)
     done(ball)
     assert (chosen(desk) == (at[:, 1] >= 0)).all()
-    grips = desk.choosing.grips()
+    grips = desk.paint.choosing.grips()
     assert grips
     drag(stage, grips.lens.place(grips.places()["low"]), grips.lens.place(np.array([0.0, 0.5, 0.0])))
     done(ball)
-    assert isinstance(desk.choosing.range, Heights) and desk.choosing.range.low == pytest.approx(0.5, abs=0.02)
-    assert panel.low.value == desk.choosing.range.low
-    assert (chosen(desk) == (at[:, 1] >= desk.choosing.range.low)).all()
+    held = desk.paint.choosing.range
+    assert isinstance(held, Heights) and held.low == pytest.approx(0.5, abs=0.02)
+    assert panel.low.value == held.low
+    assert (chosen(desk) == (at[:, 1] >= held.low)).all()
     panel.way.setCurrentIndex(FACING)
     done(ball)
     assert (at[chosen(desk)][:, 1] > 0.8).all() and chosen(desk).any()
-    grips = desk.choosing.grips()
+    grips = desk.paint.choosing.grips()
     assert grips
     drag(stage, grips.lens.place(grips.places()["toward"]), grips.lens.place(np.array([0.9, 0.0, 0.0])))
     done(ball)
     assert (at[chosen(desk)][:, 0] > 0.4).all() and chosen(desk).any()
     panel.way.setCurrentIndex(DISTANCE)
     done(ball)
-    grips = desk.choosing.grips()
+    grips = desk.paint.choosing.grips()
     assert grips
     drag(stage, grips.lens.place(grips.places()["centre"]), grips.lens.place(np.array([-1.0, 0.0, 0.0])))
     done(ball)
@@ -192,7 +193,7 @@ def test_ranges_follow_their_handles_and_a_node_selects_where_it_is_above_a_thre
 def test_the_brush_keeps_to_the_selection_and_the_selecting_brush_and_outline_find_what_they_go_over(
     ball: MainWindow,
 ) -> None:
-    desk, stage, panel = ball.dress, ball.dress.stage, ball.dress.vertices
+    desk, stage, panel = ball.dress, ball.dress.stage, ball.dress.paint.vertices
     at, place = points(desk), stage.lens.place
     panel.how.setCurrentText("brush")
     panel.reach.show_value(20.0)
@@ -210,15 +211,15 @@ def test_the_brush_keeps_to_the_selection_and_the_selecting_brush_and_outline_fi
     done(ball)
     both = chosen(desk)
     assert (both >= band).all() and (at[both & ~band][:, 1] > 0.1).any()
-    QTest.mouseClick(desk.layers.brush, LEFT)
+    QTest.mouseClick(desk.paint.layers.brush, LEFT)
     assert not panel.hand.isChecked()
-    desk.layers.ink.show_value((0.0, 0.0, 0.0, 1.0))
-    desk.layers.radius.show_value(0.5)
+    desk.paint.layers.ink.show_value((0.0, 0.0, 0.0, 1.0))
+    desk.paint.layers.radius.show_value(0.5)
     drag(stage, place(np.array([0.0, 0.8, 0.6])), seen_at(stage, "one"))
     done(ball)
     drag(stage, place(np.array([0.0, -0.4, 0.9])), place(np.array([0.0, 0.4, 0.9])))
     done(ball)
-    values = (desk.painting.on.layers() or ())[0].values
+    values = (desk.paint.painting.on.layers() or ())[0].values
     assert (values[both] < 1).any() and (values[~both] == 1).all()
     QTest.keyClick(stage, Qt.Key.Key_Escape)
-    assert not desk.layers.brush.isChecked()
+    assert not desk.paint.layers.brush.isChecked()

@@ -59,7 +59,7 @@ def with_a_layer(window: MainWindow) -> tuple[StageObject, str]:
     (thing,) = window.session.scene.objects  # type: ignore[union-attr]
     name = window.session.models[thing.asset].parts[0].name
     window.dress.select(thing.id, name)
-    window.dress.layers.add_wanted.emit()
+    window.dress.paint.layers.add_wanted.emit()
     done(window)
     return thing, name
 
@@ -71,7 +71,7 @@ def done(window: MainWindow) -> None:
 
 
 def filling(window: MainWindow, way: int, channels: str) -> None:
-    panel = window.dress.layers
+    panel = window.dress.paint.layers
     panel.way.setCurrentIndex(way)
     panel.channels.setCurrentIndex(panel.channels.findData(channels))
     QTest.mouseClick(panel.fill, LEFT)
@@ -84,14 +84,14 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
     name = max(session.models[thing.asset].parts, key=lambda part: len(part.mesh.positions)).name
     click(desk.stage, seen_at(desk.stage, thing.id, name))
     until(lambda: desk.stage.modes.sight.part == name)
-    panel = desk.layers
+    panel = desk.paint.layers
     assert panel.words.isVisible() and panel.give.isVisible() and not panel.list.isVisible()
     assert not part_of(urn, name).mesh.has_colours
     QTest.mouseClick(panel.give, LEFT)
     done(urn)
     assert part_of(urn, name).mesh.has_colours and panel.list.count() == 1 and not panel.words.isVisible()
     solid = settled(urn, "dress")
-    foot, top = desk.painting.on.heights()
+    foot, top = desk.paint.painting.on.heights()
     assert (panel.low.value, panel.high.value) == (pytest.approx(foot), pytest.approx(top))
     filling(urn, HEIGHT, "a")
     layer = part_of(urn, name).layers[0]
@@ -108,7 +108,7 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
     read = trimesh.load(session.folder / asset.layers, process=False)
     others = np.concatenate([np.asarray(each.visual.vertex_colors) for each in read.geometry.values()])
     assert (others == np.rint(layer.values * 255)).all()
-    desk.painting.export_to(asset, session.folder.parent / "out.glb")
+    desk.paint.painting.export_to(asset, session.folder.parent / "out.glb")
     done(urn)
     assert f"{name}: COLOR_0" in urn.status.message.text()
     left = trimesh.load(session.folder.parent / "out.glb", process=False)
@@ -130,7 +130,7 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
 def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
     urn: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    session, panel = urn.session, urn.dress.layers
+    session, panel = urn.session, urn.dress.paint.layers
     thing, name = with_a_layer(urn)
     panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
     filling(urn, WIRE, "r")
@@ -183,7 +183,7 @@ def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
 
 
 def test_layers_that_are_gone_or_do_not_fit_are_told_and_nothing_else_is_lost(urn: MainWindow) -> None:
-    session, panel = urn.session, urn.dress.layers
+    session, panel = urn.session, urn.dress.paint.layers
     _, name = with_a_layer(urn)
     (asset,) = session.project.assets.values()
     (session.folder / asset.layers).unlink()
@@ -199,7 +199,7 @@ def test_layers_that_are_gone_or_do_not_fit_are_told_and_nothing_else_is_lost(ur
 
 
 def test_colours_are_carried_over_when_the_mesh_file_changes(urn: MainWindow) -> None:
-    session, panel = urn.session, urn.dress.layers
+    session, panel = urn.session, urn.dress.paint.layers
     thing, name = with_a_layer(urn)
     panel.wire.setCurrentIndex(panel.wire.findText("Half the height: out"))
     filling(urn, WIRE, "r")
@@ -216,7 +216,7 @@ def test_colours_are_carried_over_when_the_mesh_file_changes(urn: MainWindow) ->
 
 
 def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: MainWindow) -> None:
-    desk, session, panel = urn.dress, urn.session, urn.dress.layers
+    desk, session, panel = urn.dress, urn.session, urn.dress.paint.layers
     (thing,) = session.scene.objects  # type: ignore[union-attr]
     name = max(session.models[thing.asset].parts, key=lambda part: len(part.mesh.positions)).name
     desk.select(thing.id, name)
@@ -251,7 +251,7 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
 
 
 def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn: MainWindow) -> None:
-    session, panel = urn.session, urn.dress.layers
+    session, panel = urn.session, urn.dress.paint.layers
     _, name = with_a_layer(urn)
     steps = session.undo.count
     for ask in (panel.add_wanted.emit, panel.add_wanted.emit, lambda: panel.rename_wanted.emit(1, "Moss")):
@@ -267,16 +267,16 @@ def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn:
 def test_a_node_too_fine_for_the_mesh_is_said_shown_and_has_ways_out(urn: MainWindow) -> None:
     """A sine from −1 to 1 that turns several times between two vertices may miss all of it: 2 of 2."""
     _, name = with_a_layer(urn)
-    desk, panel, bar = urn.dress, urn.dress.layers, urn.dress.coarse_bar
+    desk, panel, bar = urn.dress, urn.dress.paint.layers, urn.dress.paint.coarse_bar
     for wire, coarse in (("Half the height: out", False), ("Fine stripes: out", True)):
         panel.wire.setCurrentIndex(panel.wire.findText(wire))
         filling(urn, WIRE, "r")
         assert bar.isVisible() is coarse
     assert "of 2 is" in bar.words.text() or "of 1.99" in bar.words.text()
     QTest.mouseClick(bar.where, LEFT)
-    until(lambda: "selected" in desk.vertices.count.text() and "none" not in desk.vertices.count.text())
+    until(lambda: "selected" in desk.paint.vertices.count.text() and "none" not in desk.paint.vertices.count.text())
     before = part_of(urn, name)
-    shown = desk.painting.selected.of(desk.painting.on.key(), before.bare)
+    shown = desk.paint.painting.selected.of(desk.paint.painting.on.key(), before.bare)
     assert shown is not None and shown.any()
     steps = urn.session.undo.index
     QTest.mouseClick(bar.map, LEFT)
@@ -303,7 +303,7 @@ def test_a_node_too_fine_for_the_mesh_is_said_shown_and_has_ways_out(urn: MainWi
 
 def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None:
     """Two clicks on the stage are its ends: by distance along the line through them, and from the first."""
-    desk, panel = urn.dress, urn.dress.layers
+    desk, panel = urn.dress, urn.dress.paint.layers
     thing, name = with_a_layer(urn)
     told: list[str] = []
     urn.session.told.connect(told.append)
@@ -331,7 +331,7 @@ def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None
 
 def test_a_layer_is_copied_to_the_other_parts_by_the_nearest_point(window: MainWindow) -> None:
     """Red below and white above a height in the kettle's body: its lid gets white, its foot red, in one edit."""
-    session, panel = window.session, window.dress.layers
+    session, panel = window.session, window.dress.paint.layers
     session.open_scene("tea_terrace")
     window.go_to_desk("Dress")
     window.dress.select("kettle", "body")

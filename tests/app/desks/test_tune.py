@@ -346,7 +346,7 @@ def _change_the_scene(designer: MainWindow) -> None:
     tune.stage.picking.click(at)
     until(lambda: tune.stage.modes.sight.part == "lid")
     tune.scene_tab.light.exposure.want(1.0)
-    tune.scene_tab.objects.scatter()
+    tune.scene_tab.objects.arranging.ask_scatter()
     (dialog,) = tune.findChildren(ScatterDialog)
     dialog.count.setValue(5)
     dialog.accept()

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from soft_lantern.app.command import Command
+from soft_lantern.app.panels.arranging import Arranging
 from soft_lantern.app.panels.object_panel import ObjectPanel
+from soft_lantern.scene.placing import AXES, SIDES, Side
 from soft_lantern.scene.primitives import PRIMITIVES
 
 
@@ -20,9 +24,27 @@ def _adds(shape: str) -> Command[ObjectPanel]:
     return Command(words, lambda panel: panel.add_primitive(shape), hindered=_held, designers=True)
 
 
+def _not_several(panel: ObjectPanel) -> str:
+    return _no_object(panel) or ("" if len(panel.held()) > 1 else "Select several objects first")
+
+
+def _arranges(words: str, run: Callable[[Arranging], object], keys: str = "") -> Command[ObjectPanel]:
+    return Command(words, lambda panel: run(panel.arranging), keys, _no_object, designers=True)
+
+
+def _aligns(axis: str, side: Side) -> Command[ObjectPanel]:
+    words = f"Align by {side} {axis}"
+    return Command(words, lambda panel: panel.arranging.align(axis, side), hindered=_not_several, designers=True)
+
+
 OBJECTS = (
     *(_adds(shape) for shape in PRIMITIVES),
-    Command("Duplicate object", ObjectPanel.duplicate, "Ctrl+Shift+D", _no_object, designers=True),
-    Command("Scatter copies of the object", ObjectPanel.scatter, hindered=_no_object, designers=True),
-    Command("Delete object", ObjectPanel.delete, hindered=_no_object, designers=True),
+    _arranges("Duplicate object", Arranging.duplicate, "Ctrl+Shift+D"),
+    _arranges("Duplicate in a row", Arranging.ask_row),
+    _arranges("Scatter copies of the object", Arranging.ask_scatter),
+    _arranges("Snap to the floor", Arranging.to_floor),
+    *(_aligns(axis, side) for axis in AXES for side in SIDES),
+    _arranges("Group objects", Arranging.ask_group),
+    _arranges("Ungroup objects", lambda arranging: arranging.group("")),
+    _arranges("Delete object", Arranging.delete),
 )

@@ -7,20 +7,18 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
 
-from soft_lantern.app.panels.scatter_dialog import ScatterDialog
+from soft_lantern.app.panels.arranging import Arranging
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.session.session import Session
+from soft_lantern.app.widgets.buttons import below, tool_button
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
-from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
 from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
-from soft_lantern.graph.scenes import scattered, with_copy, without_object
 from soft_lantern.scene.primitives import PRIMITIVES
-from soft_lantern.values.words import counted
 
 _FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
 WHOLE = "whole object"
@@ -39,6 +37,9 @@ class ObjectPanel(QWidget):
         self.session = session
         self.object_id = ""
         self.part = ""
+        self.also: tuple[str, ...] = ()
+        self.arranging = Arranging(session, self.held, self)
+        self.arranging.chosen.connect(lambda ids: self.selected.emit(ids[0]))
         layout = QGridLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setVerticalSpacing(4)
@@ -50,8 +51,10 @@ class ObjectPanel(QWidget):
         self.add_button.setText("Add…")
         self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.add_button.setMenu(self._add_menu())
-        layout.addWidget(self.chooser, 0, 0, 1, 3)
-        layout.addWidget(self.add_button, 0, 3)
+        self.arrange = tool_button("Arrange…", lambda: self.arranging.menu(self).popup(below(self.arrange)))
+        layout.addWidget(self.chooser, 0, 0, 1, 2)
+        layout.addWidget(self.add_button, 0, 2)
+        layout.addWidget(self.arrange, 0, 3)
         self.fields: dict[str, list[NumberField]] = {}
         for row, (name, (unit, step)) in enumerate(_FIELDS.items(), 1):
             label = quiet_label(name)
@@ -83,9 +86,9 @@ class ObjectPanel(QWidget):
         session.models_changed.connect(catch_up)
         self.refresh()
 
-    def show_object(self, object_id: str, part: str = "") -> None:
-        """Show another object, and the part whose look is edited."""
-        self.object_id, self.part = object_id, part
+    def show_object(self, object_id: str, part: str = "", also: tuple[str, ...] = ()) -> None:
+        """Show another object, and the part whose look is edited; `also`: objects that are selected with it."""
+        self.object_id, self.part, self.also = object_id, part, also
         self.refresh()
 
     def refresh(self) -> None:
@@ -93,6 +96,7 @@ class ObjectPanel(QWidget):
         scene = self.session.scene
         thing = scene.object(self.object_id) if scene else None
         self.object_id = thing.id if thing else ""
+        self.arrange.setEnabled(thing is not None)
         there = [(each.name, each.id) for each in (scene.objects if scene else ())]
         fill(self.chooser, [("no object selected", ""), *there], self.object_id)
         for name, fields in self.fields.items():
@@ -109,34 +113,9 @@ class ObjectPanel(QWidget):
             self.part_box.clear()
             self.look_box.clear()
 
-    def delete(self) -> None:
-        """Take the selected object off the stage."""
-        object_id = self.object_id
-        if object_id:
-            self.session.edit_scene("Delete object", lambda scene: without_object(scene, object_id))
-
-    def duplicate(self) -> None:
-        """Stand a copy of the selected object beside it."""
-        object_id, copy_id = self.object_id, new_id("object")
-        if object_id and self.session.edit_scene("Duplicate object", lambda s: with_copy(s, object_id, copy_id)):
-            self.selected.emit(copy_id)
-
-    def scatter(self) -> None:
-        """Ask how copies of the selected object are to be strewn round it, and do so."""
-        scene = self.session.scene
-        thing = scene.object(self.object_id) if scene else None
-        if thing:
-            dialog = passing(ScatterDialog(thing.name, self))
-            dialog.wanted.connect(lambda *wish: self.strew(thing.id, *wish))
-            dialog.open()
-
-    def strew(self, object_id: str, count: int, radius: float, turned: bool, seed: int) -> None:
-        """Strew copies of an object round it."""
-        ids = [new_id("object") for _ in range(count)]
-        if self.session.edit_scene(
-            "Scatter copies", lambda s: scattered(s, object_id, ids, radius=radius, seed=seed, turned=turned)
-        ):
-            self.session.told.emit(f"{counted(count, 'copy', 'copies')} within {radius:g} m. Home shows everything")
+    def held(self) -> tuple[str, ...]:
+        """The ids of the selected objects, the one in hand first."""
+        return (self.object_id, *(each for each in self.also if each != self.object_id)) if self.object_id else ()
 
     def choose_file(self) -> None:
         """Ask for a mesh file and import it."""
@@ -153,10 +132,6 @@ class ObjectPanel(QWidget):
             menu.addAction(shape.capitalize(), lambda shape=shape: self.add_primitive(shape))
         menu.addSeparator()
         menu.addAction("Import mesh…", self.choose_file)
-        menu.addSeparator()
-        menu.addAction("Duplicate object", self.duplicate)
-        menu.addAction("Scatter copies…", self.scatter)
-        menu.addAction("Delete object", self.delete)
         return menu
 
     def _show_wearing(self, thing: StageObject) -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from soft_lantern.app.session.session import Session
+from soft_lantern.app.stage.drops import is_look, look_dragged
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
 from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
@@ -31,6 +32,7 @@ class PartsTable(QTableWidget):
         self._shown: object = None
         self.setHorizontalHeaderLabels(COLUMNS)
         self.setAccessibleName("parts")
+        self.setAcceptDrops(True)
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         header, rows = self.horizontalHeader(), self.verticalHeader()
@@ -91,6 +93,22 @@ class PartsTable(QTableWidget):
         if row < len(names) and viewport:
             at = self.visualItemRect(self.item(row, 1)).bottomLeft()
             self.look_wanted.emit(names[row], viewport.mapToGlobal(at))
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event and is_look(event):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        if event and is_look(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """The part of a row wears the look that is let go on it."""
+        names = self.names()
+        row = self.rowAt(int(event.position().y())) if event else -1
+        if event and is_look(event) and 0 <= row < len(names):
+            event.acceptProposedAction()
+            self.session.dress_part(self.object_id, names[row], look_dragged(event))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -67,6 +67,15 @@ class Miniatures(QObject):
         self._waiting[key] = lambda: plain(make())
         self._next()
 
+    def want_object(self, key: object, project: Project, thing: StageObject, side: int) -> None:
+        """Have an object drawn alone in what it wears, under the stage's sky."""
+        session = self.session
+        sky = session.scene.environment.sky if session.scene else "studio soft"
+        models = {thing.asset: session.models[thing.asset]}
+        make = sheet.alone(project, thing, sky, models, (side, side), self._lowered_materials, dict(session.images))
+        self._waiting[key] = lambda: plain(make())
+        self._next()
+
     def drop(self, key: object) -> None:
         """Give up one that waits."""
         self._waiting.pop(key, None)

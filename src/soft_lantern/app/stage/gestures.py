@@ -45,7 +45,7 @@ class LookRound(Gesture):
         lens: Lens,
         pan: bool,
         see: Callable[[View], object],
-        click: Callable[[QPointF], object],
+        click: Callable[[QPointF, bool], object],
     ) -> None:
         super().__init__(start)
         self.lens, self.pan, self.see, self.click = lens, pan, see, click
@@ -59,7 +59,7 @@ class LookRound(Gesture):
 
     def release(self, event: QMouseEvent) -> None:
         if not self._moved and event.button() == Qt.MouseButton.LeftButton:
-            self.click(event.position())
+            self.click(event.position(), _with_more(event))
 
 
 class DragHandle(Gesture):
@@ -74,7 +74,7 @@ class DragHandle(Gesture):
         axis: str,
         handles: Handles,
         place: Callable[[str, str, Vector], object],
-        click: Callable[[QPointF], object],
+        click: Callable[[QPointF, bool], object],
     ) -> None:
         super().__init__(start)
         self.axis, self.handles, self.place, self.click = axis, handles, place, click
@@ -82,7 +82,7 @@ class DragHandle(Gesture):
 
     def release(self, event: QMouseEvent) -> None:
         if not self._moved:
-            self.click(event.position())
+            self.click(event.position(), _with_more(event))
 
     def move(self, event: QMouseEvent) -> None:
         if not self._moved and (event.position() - self.start).manhattanLength() <= STILL:
@@ -92,6 +92,11 @@ class DragHandle(Gesture):
         found = self.handles.dragged(self.axis, self.start, event.position(), snap=snap)
         if found:
             self.place(self.handles.thing.id, *found)
+
+
+def _with_more(event: QMouseEvent) -> bool:
+    """Whether what is clicked joins what is selected."""
+    return bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
 
 
 class PaintStroke(Gesture):

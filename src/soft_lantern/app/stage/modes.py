@@ -31,6 +31,8 @@ class StageModes(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.sight = Sight()
+        self.also: tuple[str, ...] = ()
+        """Objects that are selected with the one in hand, and go where it goes."""
         self.handle_kind = "move"
         self.clicks = "pick"
         """What clicks do: pick, probe, set the ends of the tape, take a colour up ("drop"), or what a desk brought."""
@@ -79,8 +81,9 @@ class StageModes(QObject):
             if self.sight.card:
                 self.seen.emit()
 
-    def select(self, object_id: str, part: str = "") -> None:
-        """The object whose handle is shown, and one of its parts."""
+    def select(self, object_id: str, part: str = "", also: tuple[str, ...] = ()) -> None:
+        """The object whose handle is shown, one of its parts, and what is selected with it."""
+        self.also = also
         self.sight = replace(self.sight, selected=object_id, part=part)
         if self.sight.card:
             self.seen.emit()

@@ -22,6 +22,8 @@ class Picking(QObject):
 
     picked = pyqtSignal(str, str)
     """Object id and part name; both empty beside everything."""
+    added = pyqtSignal(str)
+    """An object that joins or leaves what is selected; "" beside everything."""
     probed = pyqtSignal(object, object)
     """The hit, and the point as a buffer of one."""
     hovered = pyqtSignal(object)
@@ -48,8 +50,11 @@ class Picking(QObject):
             self.modes.let_clicks("drop")
         self.told.emit("Click the stage where the colour is; Escape gives up")
 
-    def click(self, at: QPointF) -> None:
-        """Select, probe or measure what lies under a point of the widget, or take its colour."""
+    def click(self, at: QPointF, more: bool = False) -> None:
+        """Select, probe or measure what lies under a point of the widget, or take its colour.
+
+        `more`: select it beside what is selected.
+        """
         modes, shown = self.modes, self.shown()
         if shown.scene is None or modes.sight.card:
             return
@@ -60,6 +65,8 @@ class Picking(QObject):
         def met(hit: ObjectHit | None, behind: ObjectHit | None) -> None:
             if modes.clicks == "tape":
                 self._set_tape(hit)
+            elif not modes.probing and more:
+                self.added.emit(hit.key[0] if hit else "")
             elif not modes.probing:
                 self.picked.emit(*(hit.key if hit else ("", "")))
             elif hit:

@@ -41,6 +41,7 @@ from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Scene, StageObject, Vector, View, changed
 from soft_lantern.graph.instances.picks import wears_family_of
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.scene.placing import placed_together
 from soft_lantern.values.words import counted
 
 SETTLE = 160
@@ -240,7 +241,10 @@ class StageView(QWidget):
         return None
 
     def _place(self, object_id: str, field: str, value: Vector) -> None:
-        self.session.change_object(f"{_EDITS[field]} object", object_id, f"{field} {object_id}", **{field: value})
+        merge, also = f"{field} {object_id}", self.modes.also
+        self.session.edit_scene(
+            f"{_EDITS[field]} object", lambda scene: placed_together(scene, object_id, also, field, value), merge
+        )
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

@@ -21,6 +21,8 @@ from soft_lantern.scene.vertex_sets import VertexSet
 Rgba = tuple[int, int, int, int]
 DOT, CHOSEN, RINGED = 1, 2, 3
 """Pixels from the middle of a mark to its sides: of any vertex, of one that is selected, and of the ring round that."""
+MANY = 1200
+"""Marks in sight from which those that are selected are smaller."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,8 +105,8 @@ def _marks(marked: Marked, sighted: Sighted, colours: tuple[Rgba, Rgba, Rgba]) -
         near = near[np.einsum("ni,ni->n", normals, lens.camera.position - points[near]) > 0]
     pixels = np.zeros((height, width, 4), np.uint8)
     ground, plain, chosen = colours
-    held = marked.chosen[near]
-    for which, reach, colour in ((~held, DOT, plain), (held, RINGED, ground), (held, CHOSEN, chosen)):
+    held, less = marked.chosen[near], int(len(near) > MANY)
+    for which, reach, colour in ((~held, DOT, plain), (held, RINGED - less, ground), (held, CHOSEN - less, chosen)):
         _splat(pixels, x[near[which]].astype(int), y[near[which]].astype(int), reach, colour)
     return pixels
 

@@ -80,6 +80,7 @@ QFrame[card="true"] QLineEdit { background: $ground; }
 QFrame[line="true"] { background: $edge; max-width: 1px; }
 QFrame[banner="true"] { background: $raised; border-bottom: 1px solid $amber; }
 QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6px; }
+QFrame#offer { background: $raised; border: 1px solid $edge; border-radius: 6px; }
 QFrame#picker { background: $raised; border: 1px solid $edge; }
 QDialog { background: $panel; border: 1px solid $edge; }
 QTreeView:focus, QListView:focus, QTableView:focus, QScrollArea:focus { border: 1px solid $amber; }

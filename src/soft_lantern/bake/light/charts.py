@@ -39,8 +39,8 @@ class Charts:
 class Texels:
     """Texels that surfaces have: their numbers row by row, the mesh and triangle of each, and where in that, (k, 2).
 
-    `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie within
-    two triangles. `seams`: pairs of them, (s, 2), in which one edge of a mesh lies in two charts.
+    `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie
+    within two triangles. `seams`: pairs of them, (s, 2), in which one edge of a mesh lies in two charts.
     """
 
     numbers: Whole

@@ -178,6 +178,12 @@ def with_worn(scene: Scene, object_id: str, part: str, look_id: str) -> Scene:
     return changed(scene, objects=tuple(clad(o) if o.id == object_id else o for o in scene.objects))
 
 
+def all_wear(scene: Scene, ids: Collection[str], look_id: str) -> Scene:
+    """The scene with some objects wearing a look or pick in all their parts; "" undresses them."""
+    worn = {"": look_id} if look_id else {}
+    return changed(scene, objects=tuple(changed(o, wears=worn) if o.id in ids else o for o in scene.objects))
+
+
 def wearables(project: Project) -> list[tuple[str, str]]:
     """All that an object can wear by id, with its name: looks, then picks."""
     picks = sorted(project.picks.values(), key=lambda pick: pick.name.lower())

@@ -145,7 +145,8 @@ class LayerPanel(QWidget):
             quiet_label("Stretch the tape by two clicks on the stage (Shift+F4)", wraps=True),
         )
         self.of_shape = quiet_label(wraps=True)
-        for page in (side_by_side(self.colour), ramp, tape, self.wire, self.texture, self.of_shape):
+        wire, texture = (side_by_side(box, filled=True) for box in (self.wire, self.texture))
+        for page in (side_by_side(self.colour), ramp, tape, wire, texture, self.of_shape):
             self.given.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

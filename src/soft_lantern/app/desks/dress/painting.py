@@ -6,29 +6,23 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.dress.paint_target import PaintTarget
 from soft_lantern.app.desks.dress.selected import Selected
-from soft_lantern.app.stage.under_pointer import ObjectHit
 from soft_lantern.app.widgets.labels import asked
 from soft_lantern.app.work.mishaps import outcome
-from soft_lantern.errors import BadEdit, BadValue
+from soft_lantern.errors import BadEdit
 from soft_lantern.formats.assets import LayerEdit, Layers, repainted_parts, write_painted
-from soft_lantern.graph.document import Asset, Project, StageObject, changed, edited_record
+from soft_lantern.graph.document import Asset, Project, changed, edited_record
 from soft_lantern.ir.glsl_words import as_identifier
-from soft_lantern.scene.brush import Brush, Places, Stroke
 from soft_lantern.scene.carrying import carried
-from soft_lantern.scene.colour_layers import Loss, converted, drawn, layered, selections, white
-from soft_lantern.scene.mesh import ColourLayer, Domain, Matrix, Mesh, Model, Part, Precision, Use
-from soft_lantern.scene.transforms import placement
+from soft_lantern.scene.colour_layers import Loss, converted, drawn, selections, white
+from soft_lantern.scene.mesh import ColourLayer, Domain, Matrix, Mesh, Model, Precision, Use
 from soft_lantern.values.words import counted, first_numbered, free_name
 
-AT_ONCE = 20_000
-"""Points up to which a brush is ready in no time."""
 LOSS = 1e-6
 """A difference that no precision shows."""
 
@@ -50,89 +44,14 @@ class _Asked:
 class Painting(QObject):
     """Edits the layers of the part that `on` names; asks over `over`."""
 
-    shown = pyqtSignal()
-    """The stage has something else to draw."""
-
     def __init__(self, on: PaintTarget, over: QWidget) -> None:
         super().__init__(over)
         self.session, self.on, self.over = on.session, on, over
         self.selected = Selected()
         self.seen = False
         """Whether painting is what the desk shows."""
-        self._stroke: Stroke | None = None
-        self._places: tuple[tuple[int, bool], Places] | None = None
-        self._held: list[tuple[ObjectHit | None, int, Brush, bool]] | None = None
-        """What a hand did while the points of a large mesh were not ready yet."""
         self._asked: list[_Asked] = []
         """Edits that are worked out one after another, the first of them now."""
-
-    # The brush
-
-    def stroke_to(self, hit: ObjectHit | None, at: int, brush: Brush, *, last: bool) -> None:
-        """Take the brush on to what it met, on the part that is painted; after the last of a stroke it is an edit."""
-        thing, part = self.on.thing(), self.on.part()
-        if thing is None or part is None:
-            return
-        met = hit if hit is not None and hit.key == (thing.id, part.name) else None
-        if self._held is not None:
-            self._held.append((hit, at, brush, last))
-            return
-        if self._stroke is None and met is not None and not self._begin(part, at, brush):
-            if self._held is not None:
-                self._held.append((hit, at, brush, last))
-            return
-        if self._stroke is None:
-            return
-        if met is not None:
-            self._stroke.to((np.linalg.inv(placement(thing)) @ np.append(met.point, 1.0))[:3])
-            self._preview(thing, part, at, self._stroke.painted())
-        if last:
-            made, self._stroke = self._stroke.painted(), None
-            self.each("Paint", at, lambda mesh, layer: made)
-
-    def _begin(self, part: Part, at: int, brush: Brush) -> bool:
-        """Whether a stroke is begun; where the mesh is large, it waits until its points are ready to be found."""
-        layers = self.on.layers() or ()
-        if not 0 <= at < len(layers):
-            self.session.complain(BadEdit("select a layer to paint on first"))
-            return False
-        bare, by_corner = part.bare, layers[at].domain == "corner"
-        chosen = self.selected.of(self.on.key(), bare)
-        points = bare.moved(part.transform).positions
-        if by_corner:
-            points = points[bare.triangles.reshape(-1)]
-            chosen = None if chosen is None else chosen[bare.triangles.reshape(-1)]
-        key = (id(bare.triangles), by_corner)
-        if self._places is None or self._places[0] != key or len(self._places[1].points) != len(points):
-            if len(points) > AT_ONCE:
-                self._held = []
-                self.session.background.work_out(lambda: (key, Places(points)), self._ready)
-                return False
-            self._places = key, Places(points)
-        try:
-            self._stroke = Stroke(brush, layers[at], self._places[1], chosen)
-        except BadValue as error:
-            self.session.complain(error)
-        return self._stroke is not None
-
-    def _ready(self, places: tuple[tuple[int, bool], Places]) -> None:
-        """Catch up with what the hand did meanwhile."""
-        self._places = places
-        held, self._held = self._held or [], None
-        for hit, at, brush, last in held:
-            self.stroke_to(hit, at, brush, last=last)
-
-    def _preview(self, thing: StageObject, part: Part, at: int, layer: ColourLayer) -> None:
-        """Show the layer on the stage while the hand is down; the next stroke begins from it."""
-        model, layers = self.session.models[thing.asset], self.on.layers() or ()
-        held = (*layers[:at], layer, *layers[at + 1 :], *selections(part.layers))
-        mesh = part.mesh if part.mesh.triangles.shape != part.bare.triangles.shape else layered(part.bare, [layer])
-        shown = replace(part, mesh=mesh, layers=held, under=part.bare)
-        parts = tuple(shown if each.name == part.name else each for each in model.parts)
-        self.session.models[thing.asset] = replace(model, parts=parts)
-        self.shown.emit()
-
-    # Layers as a whole
 
     def add(self) -> None:
         """One more layer, white, at the end."""
