@@ -114,13 +114,15 @@ def paint(window: MainWindow) -> None:
     window.go_to_desk("Dress")
     window.dress.select("kettle", "body")
     window.dress.go_to("Paint")
-    panel = window.dress.paint.layers
+    panel, vertices = window.dress.paint.layers, window.dress.paint.vertices
     panel.add_wanted.emit()
     QTest.qWait(1500)
     panel.way.setCurrentText("by height")
     panel.low_colour.show_value((0.5, 0.05, 0.02, 1.0))
     panel.high_colour.show_value((1.0, 0.8, 0.45, 1.0))
     panel.fill.click()
+    vertices.hand.click()
+    vertices.way.setCurrentText("by height")
     box = window.dress.stage_bar.show_box
     box.setCurrentIndex(box.findData("vertex_colour"))
     QTest.qWait(1500)

@@ -20,6 +20,8 @@ from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
 
+EVEN = "studio soft"
+"""The sky under which things are easily told apart, whatever the scene's own."""
 BALL = Asset(id="portrait_ball", name="Ball", primitive="sphere", subdivision=48)
 """What a look is shown on that nothing wears."""
 _BALL_MODEL = primitive("sphere", 48)
@@ -53,13 +55,15 @@ class Miniatures(QObject):
         self._waiting.clear()
         self._round += 1
 
-    def want(self, key: object, project: Project, look_id: str, side: int, view: View | None = None) -> None:
-        """Have a look drawn on the asset that wears it, under the stage's sky."""
+    def want(
+        self, key: object, project: Project, look_id: str, side: int, view: View | None = None, sky: str = ""
+    ) -> None:
+        """Have a look drawn on the asset that wears it, under a sky by its name; "" is the stage's."""
         session = self.session
         asset = shown_on(session, project, look_id)
         models: dict[str, Model] = {**session.models, BALL.id: _BALL_MODEL}
         project = changed(project, assets={**project.assets, asset.id: asset})
-        sky = session.scene.environment.sky if session.scene else "studio soft"
+        sky = sky or (session.scene.environment.sky if session.scene else EVEN)
         cell = sheet.Cell(look_id, asset.id, sky, ("", ""))
         make = sheet.frame_maker(
             project, cell, models, (side, side), self._lowered_materials, dict(session.images), view
@@ -68,11 +72,10 @@ class Miniatures(QObject):
         self._next()
 
     def want_object(self, key: object, project: Project, thing: StageObject, side: int) -> None:
-        """Have an object drawn alone in what it wears, under the stage's sky."""
+        """Have an object drawn alone in what it wears, under an even sky."""
         session = self.session
-        sky = session.scene.environment.sky if session.scene else "studio soft"
         models = {thing.asset: session.models[thing.asset]}
-        make = sheet.alone(project, thing, sky, models, (side, side), self._lowered_materials, dict(session.images))
+        make = sheet.alone(project, thing, EVEN, models, (side, side), self._lowered_materials, dict(session.images))
         self._waiting[key] = lambda: plain(make())
         self._next()
 
