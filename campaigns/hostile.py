@@ -160,7 +160,11 @@ def paths_that_lead_out(case: Path, witness: Path, chance: random.Random) -> lis
     (case / "images").mkdir(exist_ok=True)
     (case / "images" / "link").symlink_to(witness)
     _put(case, "textures/out.json", {"id": "out", "name": "Out", "file": way, "format": 1})
-    _put(case, "assets/out.json", {"id": "out", "name": "Out", "file": way.replace(".png", ".glb"), "format": 1})
+    mesh = way.replace(".png", ".glb")
+    _put(case, "assets/out.json", {"id": "out", "name": "Out", "file": mesh, "format": 1})
+    _put(case, "assets/drawn.json", {"id": "drawn", "name": "Drawn", "primitive": "cube", "layers": mesh, "format": 1})
+    light = {"file": way.replace(".png", ".exr")}
+    _put(case, "scenes/out.json", {"id": "out", "name": "Out", "baked": light, "format": 1})
     return ["check", str(case)]
 
 

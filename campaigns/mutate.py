@@ -20,6 +20,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from campaigns._projects import forked, scratch
+from soft_lantern.bake.light.kept import BakedLight, LightMap, Probes
 from soft_lantern.demo.project import demo_project, write_demo
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import bring_in, read_model
@@ -27,6 +28,8 @@ from soft_lantern.formats.colour_tables import gradient_table, palettes_table, r
 from soft_lantern.formats.gimp import gradient_text, palette_text, read_gradient, read_palette
 from soft_lantern.formats.images import read_image, write_exr
 from soft_lantern.formats.journal import JOURNAL, OWN
+from soft_lantern.formats.layer_files import read_layers
+from soft_lantern.formats.light_files import read_light, write_light
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.records import FOLDERS, as_text, project_files, read_record, record_text
 from soft_lantern.formats.recovery import RECOVERY, left_behind
@@ -144,7 +147,18 @@ def _kinds(demo: Path, work: Path) -> dict[str, Kind]:
     write_exr(picture.astype(np.float32) / 255, work / "made.exr")
     found["image .exr"] = ((work / "made.exr").read_bytes(), ".exr", _reads_image)
     found["image .hdr"] = (_radiance(), ".hdr", _reads_image)
+    (painted, *_) = sorted(demo.glob("layers/*.glb"))
+    found["layers"] = (painted.read_bytes(), ".glb", read_layers)
+    write_light(work / "made.exr", _light())
+    found["light"] = ((work / "made.exr").read_bytes(), ".exr", read_light)
     return found
+
+
+def _light() -> BakedLight:
+    places = np.linspace(0, 1, 24, dtype=np.float32).reshape(4, 3, 2)
+    maps = {"lamp": LightMap({"shade": places}, {"warm": np.full((8, 8, 3), 0.25, np.float32)})}
+    probes = Probes((0.0, 0.0, 0.0), 1.0, (2, 1, 2), {"warm": np.full((4, 9, 3), 0.1, np.float32)})
+    return BakedLight({"warm": (1.0, 0.5, 0.2)}, maps, probes, {"lamp": "as it stood"})
 
 
 def _mutated(chance: random.Random, good: bytes, *, structured: bool) -> bytes:

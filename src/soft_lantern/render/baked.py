@@ -20,6 +20,8 @@ from soft_lantern.values.images import Image
 
 NONE = Image(np.zeros((1, 1, 4), np.float32), "data", wrap="clamp")
 """Stands in where an item has no light map."""
+BLOCK = 8
+"""Texels along a block of the checker."""
 
 
 class ShownLight:
@@ -30,6 +32,7 @@ class ShownLight:
         self._means = MeanEmissions()
         self._meshes: weakref.WeakKeyDictionary[Mesh, dict[int, Mesh]] = weakref.WeakKeyDictionary()
         self._images: dict[str, tuple[Weights, Image]] = {}
+        self._checkers: dict[str, Image] = {}
         self._lock = threading.Lock()
 
     def now(
@@ -72,13 +75,25 @@ class ShownLight:
                 kept = self._images[object_id] = weights, Image(texels, "data", wrap="clamp")
             return kept[1]
 
+    def checker(self, object_id: str) -> Image:
+        """A checker with a field for each texel of an object's light map; the same one each time."""
+        with self._lock:
+            if object_id not in self._checkers:
+                height, width = next(iter(self.baked.maps[object_id].light.values())).shape[:2]
+                self._checkers[object_id] = checker(height, width)
+            return self._checkers[object_id]
+
 
 class LightNow:
     """The light of one frame."""
 
-    def __init__(self, shown: ShownLight, weights: Weights, out_of_date: bool) -> None:
+    def __init__(self, shown: ShownLight, weights: Weights, out_of_date: bool, *, texels: bool = False) -> None:
         self.weights, self.out_of_date = weights, out_of_date
-        self._shown = shown
+        self._shown, self._texels = shown, texels
+
+    def in_texels(self) -> LightNow:
+        """The same with a checker of its maps' texels in place of the light in them."""
+        return LightNow(self._shown, self.weights, out_of_date=False, texels=True)
 
     def on(self, thing: StageObject, part: str, mesh: Mesh) -> tuple[Mesh, dict[str, UniformValue]]:
         """A part's mesh as it is drawn, and the values of the uniforms that `surface_model.baked_light` reads."""
@@ -86,18 +101,32 @@ class LightNow:
         held = baked.maps.get(thing.id)
         placed = self._shown.mesh(mesh, held, part) if held else None
         around = np.zeros((harmonics.COUNT, 3))
-        if placed is None and baked.probes:
+        if placed is None and baked.probes and not self._texels:
             middle = placement(thing) @ np.append((mesh.bounds[0] + mesh.bounds[1]) / 2, 1.0)
             around = baked.probes.at(middle[:3], self.weights)
         lit = placed is not None or baked.probes is not None
         found: dict[str, UniformValue] = {
-            "stage:light_map": self._shown.image(thing.id, self.weights) if placed is not None else NONE,
+            "stage:light_map": self._map(thing.id) if placed is not None else NONE,
             "stage:own_sky": (0.0 if lit and SKY in baked.groups else 1.0,),
             "stage:light_stale": (float(self.out_of_date and placed is not None),),
         }
         for number, row in enumerate(around):
             found[f"stage:around_{number}"] = tuple(map(float, row))
         return (mesh if placed is None else placed), found
+
+    def _map(self, object_id: str) -> Image:
+        if self._texels:
+            return self._shown.checker(object_id)
+        return self._shown.image(object_id, self.weights)
+
+
+def checker(height: int, width: int) -> Image:
+    """A field for each texel of a map, light and dark in turn; blocks of BLOCK of them are warm and cool in turn."""
+    y, x = np.mgrid[:height, :width]
+    level = np.where((x + y) % 2 == 0, 1.0, 0.25)[..., None]
+    tint = np.where(((x // BLOCK + y // BLOCK) % 2 == 0)[..., None], [1.0, 0.75, 0.5, 1.0], [0.55, 0.8, 1.0, 1.0])
+    texels = tint * np.concatenate([level, level, level, np.ones_like(level)], axis=2)
+    return Image(texels.astype(np.float32), "data", filter="nearest", wrap="clamp")
 
 
 def stale(baked: BakedLight, scene: Scene) -> bool:

@@ -40,8 +40,6 @@ SAMPLED = 1024
 """Triangles of a part by which the mean of what it gives is told."""
 MOST_PROBES = 16
 """Points along one axis of the grid in which light for what moves is gathered."""
-CELLS_A_TEXEL = 0.5
-"""Cells along a texel: what surfaces answer is looked up more coarsely than light is gathered."""
 MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "hidden", "see-through", "unlit"
 DARK, LOST, NO_FACES = "emissive is 0", "its mesh could not be read", "it has no faces"
 
@@ -302,7 +300,7 @@ def _surfaces(
         remarks.append(f"{part.thing.name} has faces that are nowhere; they are left out")
         corners[~sound] = 0.0
     masked = lowered.alpha_mode == "mask"
-    fine = (part.thing.texels or texels) * CELLS_A_TEXEL * (4 if masked else 1)
+    fine = (part.thing.texels or texels) * (4 if masked else 1)
     divisions = divisions_for(corners, fine)
     triangles, places = cell_middles(divisions)
     wanted = ["base_colour", "metallic", "emissive", "alpha"]

@@ -66,8 +66,9 @@ class WireView:
 class StageOptions:
     """How the stage is judged: what is drawn beside the objects, and what of the surface is shown.
 
-    `light`: what of baked light is seen. `textures`: off, every texture is its own mean. `edges`: triangles' edges over
-    all. `solo`: only this object of the scene, or this part of it, is drawn.
+    `light`: what of baked light is seen; "texels" shows those of its maps on plain grey. `textures`: off, every texture
+    is its own mean. `edges`: triangles' edges over all. `solo`: only this object of the scene, or this part of it, is
+    drawn.
     """
 
     backdrop: bool = True
@@ -77,7 +78,7 @@ class StageOptions:
     gauge: bool = True
     shadow: bool = True
     glow: bool = True
-    light: Literal["with", "alone", "without"] = "with"
+    light: Literal["with", "alone", "without", "texels"] = "with"
     textures: bool = True
     edges: bool = False
     show: str = LIT
@@ -108,6 +109,9 @@ class BakedOnItems(Protocol):
 
     def on(self, thing: StageObject, part: str, mesh: Mesh) -> tuple[Mesh, dict[str, UniformValue]]:
         """A part's mesh as it is drawn, and the values of the uniforms that `surface_model.baked_light` reads."""
+
+    def in_texels(self) -> BakedOnItems:
+        """The same with a checker of its maps' texels in place of the light in them."""
 
 
 class LoweredMaterials:
@@ -356,6 +360,8 @@ def frame_of(
     comes last, farthest first.
     """
     light = None if options.light == "without" else light
+    in_texels = light is not None and options.light == "texels"
+    light = light.in_texels() if light and in_texels else light
     items: list[Item] = []
     behind: list[Item] = []
     away: dict[int, float] = {}
@@ -365,7 +371,7 @@ def frame_of(
             continue
         model = models[thing.asset]
         for name, mesh, matrix in placed_parts(thing, model):
-            look_id = worn(project, thing, name)
+            look_id = "" if in_texels else worn(project, thing, name)
             if look_id not in dresses:
                 dresses[look_id] = lowered_materials.dress(project, look_id, options, images, baked=light is not None)
             dress = dresses[look_id]
@@ -392,7 +398,7 @@ def frame_of(
     reach = float(np.linalg.norm(high - low)) * 1.5 + 1.0
     middle = (low + high) / 2
     uniforms = light_uniforms(scene.environment, images or {})
-    if light and options.light == "alone":
+    if light and options.light in ("alone", "texels"):
         uniforms |= {"stage:sun_light": (0.0, 0.0, 0.0), "stage:sky_gain": (0.0,)}
     view = None
     if options.shadow and any(uniforms["stage:sun_light"]):  # type: ignore[arg-type]

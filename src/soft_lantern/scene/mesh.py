@@ -347,7 +347,7 @@ def _gathered(mesh: Mesh, of_triangles: npt.NDArray[np.float64]) -> npt.NDArray[
 
 
 def _smooth_normals(points: Floats, faces: Indices) -> Floats:
-    a, b, c = (points[faces[:, i]] for i in range(3))
+    a, b, c = (points[faces[:, i]].astype(np.float64) for i in range(3))
     weighted = np.cross(b - a, c - a)
     normals = np.zeros(points.shape, np.float64)
     for corner in range(3):

@@ -19,6 +19,7 @@ from soft_lantern.app.desks.dress.layer_panel import ALONG, FLAT, HEIGHT, ROUND,
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import garden_urn
+from soft_lantern.errors import BadFile
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
@@ -248,6 +249,25 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
     QTest.mouseClick(panel.brush, LEFT)
     desk.go_to("Light")
     assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()
+
+
+def test_a_stroke_that_cannot_be_kept_is_taken_back(urn: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk = urn.dress
+    thing, name = with_a_layer(urn)
+    steps, white = urn.session.undo.count, part_of(urn, name).layers[0]
+    before = settled(urn, "dress")
+
+    def full(*_: object) -> None:
+        raise BadFile("layers/vase.glb cannot be written: No space left on device")
+
+    monkeypatch.setattr(painting, "repainted_parts", full)
+    QTest.mouseClick(desk.paint.layers.brush, LEFT)
+    desk.paint.layers.radius.show_value(0.3)
+    drag(desk.stage, at := seen_at(desk.stage, thing.id, name), at + QPointF(20, 0))
+    done(urn)
+    assert "No space left" in urn.status.message.text() and urn.session.undo.count == steps
+    assert part_of(urn, name).layers[0] is white
+    assert (settled(urn, "dress") == before).mean() > 0.999
 
 
 def test_what_is_asked_for_at_once_comes_one_after_another_and_none_is_lost(urn: MainWindow) -> None:

@@ -68,12 +68,19 @@ class Surfaces:
 
     def cell_at(self, triangle: Whole, u: Floats, v: Floats) -> Whole:
         """The number of the cell at places of triangles."""
-        n = self.divisions[triangle]
+        if self.whole:
+            return triangle
+        n = self.divisions.take(triangle)
         along, across = u * n, v * n
         i, j = (np.clip(x.astype(np.int64), 0, n - 1) for x in (along, across))
         i = np.minimum(i, n - 1 - j)
         head = ((along - i + across - j) > 1) & (i + j < n - 1)
-        return np.asarray(self.first[triangle] + 2 * n * j - j * j + 2 * i + head)
+        return np.asarray(self.first.take(triangle) + 2 * n * j - j * j + 2 * i + head)
+
+    @functools.cached_property
+    def whole(self) -> bool:
+        """Whether each triangle is one cell."""
+        return bool((self.divisions == 1).all())
 
     def areas(self) -> Places:
         """The area of each cell, (k,)."""

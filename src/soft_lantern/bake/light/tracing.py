@@ -22,6 +22,8 @@ from soft_lantern.bake.light.surfaces import Floats, Surfaces, Whole, cell_corne
 
 AT_ONCE = 16_384
 """Paths that are followed together: what they need stays in a core's cache."""
+GUIDE, STEPS = 8192, 2
+"""Entries of the table that says where among emitters to begin looking, and how many are looked at from there."""
 THROUGH = 16
 """Surfaces that let light through, one behind the other, at most."""
 EVEN_DIMENSIONS = 10
@@ -96,7 +98,7 @@ class Tracer:
             TriangleMesh(self.scene, np.ascontiguousarray(surfaces.corners, np.float32))
         self.normals, _ = surfaces.crossed
         self.away = np.float32(max(surfaces.size * 2e-5, 1e-6))
-        self.through = bool((surfaces.cover < 1).any())
+        self.through, self.two_sided = bool((surfaces.cover < 1).any()), bool(surfaces.two_sided.any())
         areas = surfaces.areas()
         owners = surfaces.owners()
         strength = surfaces.emission.astype(np.float64).mean(axis=1) * areas
@@ -110,6 +112,7 @@ class Tracer:
         if self.lights:
             chances = strength[cells] / total
             self._upto = np.cumsum(chances)
+            self._guide = np.searchsorted(self._upto, np.arange(GUIDE) / GUIDE, side="right")
             self._owner = owners[cells]
             self._corners = _cell_triangles(surfaces, cells, owners)
         # Chance per square metre with which a cell's places are looked at: 0 for what gives nothing.
@@ -175,29 +178,43 @@ class Tracer:
             return
         count = len(paths.which)
         pick, (a, b) = chance.one(count), chance.pair(count)
-        chosen = np.minimum(np.searchsorted(self._upto, pick, side="right"), len(self._upto) - 1)
+        chosen = self._picked(pick)
         root = np.sqrt(a)
-        corners = self._corners[chosen]
-        place = corners[:, 0] + corners[:, 1] * (root * (1 - b))[:, None] + corners[:, 2] * (root * b)[:, None]
-        toward = place - paths.points
-        squared = np.einsum("ni,ni->n", toward, toward)
+        corners = self._corners.take(chosen, axis=0)
+        toward = corners[:, 0] - paths.points
+        toward += corners[:, 1] * (root * (1 - b))[:, None]
+        toward += corners[:, 2] * (root * b)[:, None]
+        squared = _dot(toward, toward)
         distance = np.sqrt(np.maximum(squared, 1e-20))
         toward /= distance[:, None]
-        owner, cell = self._owner[chosen], self.emitters[chosen]
-        facing = np.einsum("ni,ni->n", toward, paths.normals)
-        faced = -np.einsum("ni,ni->n", toward, self.normals[owner])
-        turned = np.where(self.surfaces.two_sided[owner], np.abs(faced), faced).astype(np.float32)
+        owner, cell = self._owner.take(chosen), self.emitters.take(chosen)
+        facing = _dot(toward, paths.normals)
+        turned = -_dot(toward, self.normals.take(owner, axis=0))
+        if self.two_sided:
+            turned = np.where(self.surfaces.two_sided.take(owner), np.abs(turned), turned)
         able = np.flatnonzero((facing > 0) & (turned > 1e-6) & (distance > 2 * self.away))
         if not len(able):
             return
-        facing, turned, distance = facing[able], turned[able], distance[able]
-        squared, cell, owner = squared[able], cell[able], owner[able]
-        free = self._free(paths.points[able], toward[able], distance * np.float32(1 - 1e-4) - self.away, chance)
+        facing, turned, distance = facing.take(able), turned.take(able), distance.take(able)
+        squared, cell, owner = squared.take(able), cell.take(able), owner.take(able)
+        points = paths.points.take(able, axis=0)
+        free = self._free(points, toward.take(able, axis=0), distance * np.float32(1 - 1e-4) - self.away, chance)
         by_cosine = facing * np.float32(1 / pi)
-        by_light = self._chance[cell] * squared / turned
-        weight = by_cosine / (by_light + by_cosine) * free * self.surfaces.cover[cell]
-        sent = self.surfaces.emission[cell] * paths.left[able] * weight[:, None]
-        self._add(light, paths.which[able], self.surfaces.group[owner], sent, shares)
+        by_light = self._chance.take(cell) * squared / turned
+        weight = by_cosine / (by_light + by_cosine) * free * self.surfaces.cover.take(cell)
+        sent = self.surfaces.emission.take(cell, axis=0) * paths.left.take(able, axis=0)
+        sent *= weight[:, None]
+        self._add(light, paths.which.take(able), self.surfaces.group.take(owner), sent, shares)
+
+    def _picked(self, chance: Floats) -> Whole:
+        """Which emitter each chance from 0 to below 1 falls to: a table says where to begin looking."""
+        found = self._guide.take((chance * np.float32(GUIDE)).astype(np.int64))
+        last = len(self._upto) - 1
+        for _ in range(STEPS):
+            found += self._upto.take(np.minimum(found, last)) <= chance
+        behind = np.flatnonzero(self._upto.take(np.minimum(found, last)) <= chance)
+        found[behind] = np.searchsorted(self._upto, chance[behind], side="right")
+        return np.minimum(found, last)
 
     def _seen(self, light: Floats, met: _Met, likely: Floats | None, shares: Floats | None) -> None:
         """Add what the surfaces that were met send themselves, and the sky. `likely`: each direction's density.
@@ -207,7 +224,7 @@ class Tracer:
         if self.sky is not None:
             sent = self.sky.radiance(met.missed_toward) * met.missed_left
             self._add(light, met.missed, np.full(len(met.missed), self.surfaces.groups - 1), sent, shares)
-        gives = np.flatnonzero(met.outside & (self.surfaces.group[met.triangle] >= 0))
+        gives = np.flatnonzero(met.outside & (self.surfaces.group.take(met.triangle) >= 0))
         if not len(gives):
             return
         triangle, cell = met.triangle[gives], met.cell[gives]
@@ -230,13 +247,14 @@ class Tracer:
 
     def _bounced(self, met: _Met) -> _Paths:
         """The paths that go on: from the outside of surfaces, or either side of those that have two."""
-        goes = np.flatnonzero(met.outside)
-        triangle, cell = met.triangle[goes], met.cell[goes]
-        normals = self.normals[triangle] * np.where(met.front[goes], 1, -1)[:, None].astype(np.float32)
-        left = met.left[goes] * self.surfaces.albedo[cell]
-        alive = np.flatnonzero(left.max(axis=1, initial=0.0) > 1e-4)
-        points = met.points[goes][alive] + normals[alive] * self.away
-        return _Paths(met.which[goes][alive], points, normals[alive], left[alive])
+        left = met.left * self.surfaces.albedo.take(met.cell, axis=0)
+        bright = np.maximum(np.maximum(left[:, 0], left[:, 1]), left[:, 2])
+        goes = np.flatnonzero(met.outside & (bright > 1e-4))
+        normals = self.normals.take(met.triangle.take(goes), axis=0)
+        if self.two_sided:
+            normals *= np.where(met.front.take(goes), np.float32(1), np.float32(-1))[:, None]
+        points = met.points.take(goes, axis=0) + normals * self.away
+        return _Paths(met.which.take(goes), points, normals, left.take(goes, axis=0))
 
     def _follow(self, paths: _Paths, toward: Floats, chance: _Chance) -> _Met:
         """What directions from paths meet first, past what lets them through."""
@@ -245,16 +263,19 @@ class Tracer:
         missed = [row[:0]]
         for _ in range(THROUGH):
             self.rays += len(row)
-            found = self.scene.run(points, toward[row], output=True)
+            way = toward if len(row) == len(toward) else toward.take(row, axis=0)
+            found = self.scene.run(points, way, output=True)
             hit = np.flatnonzero(found["primID"] >= 0)
             if self.sky is not None:
                 missed.append(row[found["primID"] < 0])
-            triangle = found["primID"][hit].astype(np.int64)
-            distance = found["tfar"][hit]
-            cell = self.surfaces.cell_at(triangle, found["u"][hit], found["v"][hit])
-            at = points[hit] + toward[row[hit]] * distance[:, None]
+            triangle = found["primID"].take(hit).astype(np.int64)
+            distance = found["tfar"].take(hit)
+            cell = self.surfaces.cell_at(triangle, found["u"].take(hit), found["v"].take(hit))
+            at = way.take(hit, axis=0)
+            at *= distance[:, None]
+            at += points.take(hit, axis=0)
             if not self.through:
-                pieces.append((row[hit], triangle, cell, at))
+                pieces.append((row.take(hit), triangle, cell, at))
                 break
             stopped = self.surfaces.cover[cell] > chance.loose(len(hit))
             pieces.append((row[hit][stopped], triangle[stopped], cell[stopped], at[stopped]))
@@ -265,14 +286,15 @@ class Tracer:
             row, triangle, cell, at = pieces[0]
         else:
             row, triangle, cell, at = (np.concatenate(each) for each in zip(*pieces, strict=True))
-        turned = -np.einsum("ni,ni->n", toward[row], self.normals[triangle])
+        turned = -_dot(toward.take(row, axis=0), self.normals.take(triangle, axis=0))
         front = turned > 0
-        outside = front | self.surfaces.two_sided[triangle]
-        way = at - paths.points[row]
-        distance = np.sqrt(np.einsum("ni,ni->n", way, way))
+        outside = front | self.surfaces.two_sided.take(triangle) if self.two_sided else front
+        way = at - paths.points.take(row, axis=0)
+        distance = np.sqrt(_dot(way, way))
         lost = np.concatenate(missed)
+        left = paths.left.take(row, axis=0)
         return _Met(
-            *(row, paths.which[row], triangle, cell, at, distance, np.abs(turned), front, outside, paths.left[row]),
+            *(row, paths.which.take(row), triangle, cell, at, distance, np.abs(turned), front, outside, left),
             *(paths.which[lost], toward[lost], paths.left[lost]),
         )
 
@@ -415,3 +437,11 @@ def _round_about(a: Floats, b: Floats) -> Floats:
     up = 1 - 2 * a
     radius, turn = np.sqrt(np.maximum(1 - up * up, 0)), np.float32(2 * pi) * b
     return np.stack([radius * np.cos(turn), up, radius * np.sin(turn)], axis=1).astype(np.float32)
+
+
+def _dot(a: Floats, b: Floats) -> Floats:
+    """The dot product of each row of three with its like, (n,)."""
+    found = a[:, 0] * b[:, 0]
+    found += a[:, 1] * b[:, 1]
+    found += a[:, 2] * b[:, 2]
+    return np.asarray(found)

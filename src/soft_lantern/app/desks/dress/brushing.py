@@ -13,7 +13,7 @@ from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import StageObject
 from soft_lantern.scene.brush import Brush, Places, Stroke
 from soft_lantern.scene.colour_layers import layered, selections
-from soft_lantern.scene.mesh import ColourLayer, Part
+from soft_lantern.scene.mesh import ColourLayer, Model, Part
 from soft_lantern.scene.transforms import placement
 
 AT_ONCE = 20_000
@@ -30,6 +30,10 @@ class Brushing(QObject):
         super().__init__(painting)
         self.session, self.on, self.painting = painting.session, painting.on, painting
         self._stroke: Stroke | None = None
+        self._before: tuple[str, Model] | None = None
+        self._kept: tuple[str, Model] | None = None
+        """An asset and its model before the stroke under way, and before the last one."""
+        painting.refused.connect(self._take_back)
         self._places: tuple[tuple[int, bool], Places] | None = None
         self._held: list[tuple[ObjectHit | None, int, Brush, bool]] | None = None
         """What a hand did while the points of a large mesh were not ready yet."""
@@ -54,6 +58,7 @@ class Brushing(QObject):
             self._preview(thing, part, at, self._stroke.painted())
         if last:
             made, self._stroke = self._stroke.painted(), None
+            self._kept, self._before = self._before, None
             self.painting.each("Paint", at, lambda mesh, layer: made)
 
     def _begin(self, part: Part, at: int, brush: Brush) -> bool:
@@ -91,9 +96,17 @@ class Brushing(QObject):
     def _preview(self, thing: StageObject, part: Part, at: int, layer: ColourLayer) -> None:
         """Show the layer on the stage while the hand is down; the next stroke begins from it."""
         model, layers = self.session.models[thing.asset], self.on.layers() or ()
+        self._before = self._before or (thing.asset, model)
         held = (*layers[:at], layer, *layers[at + 1 :], *selections(part.layers))
         mesh = part.mesh if part.mesh.triangles.shape != part.bare.triangles.shape else layered(part.bare, [layer])
         shown = replace(part, mesh=mesh, layers=held, under=part.bare)
         parts = tuple(shown if each.name == part.name else each for each in model.parts)
         self.session.models[thing.asset] = replace(model, parts=parts)
         self.shown.emit()
+
+    def _take_back(self) -> None:
+        """Show what was there before the last stroke, which could not be kept."""
+        if self._kept is not None:
+            (asset_id, model), self._kept = self._kept, None
+            self.session.models[asset_id] = model
+            self.shown.emit()

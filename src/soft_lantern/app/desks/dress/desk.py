@@ -92,7 +92,7 @@ class DressDesk(Desk):
         )
         self.tabs.currentChanged.connect(self._went_to)
         self.emitted.chosen.connect(self.select)
-        self.emitted.shown_wanted.connect(lambda key: self.stage.modes.set_options(light=key))
+        self.emitted.shown_wanted.connect(self._show_light)
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
@@ -247,6 +247,12 @@ class DressDesk(Desk):
         outside.setContentsMargins(4, 10, 10, 10)
         outside.addWidget(self.tabs)
         return panel
+
+    def _show_light(self, key: str) -> None:
+        self.stage.modes.set_options(light=key)
+        light = self.session.files.light_of(self.session.scene_id)
+        if key == "texels" and not (light and light.baked.maps):
+            self.session.told.emit("There are no light maps yet: bake once, with few samples, to see their texels")
 
     def switch_light(self) -> None:
         """Show the stage without its baked light, or with it again."""

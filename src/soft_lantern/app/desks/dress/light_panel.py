@@ -28,7 +28,7 @@ from soft_lantern.app.widgets.number_field import NumberField
 
 WHAT = ("gives", "takes", "stops", "stays")
 """What a part may do, as the columns ask it: give, take and stop light, and stay where it is."""
-SHOWS = {"with": "with baked light", "alone": "baked light alone", "without": "without it"}
+SHOWS = {"with": "with baked light", "alone": "baked light alone", "without": "without it", "texels": "its texels"}
 NOTHING = "Nothing here gives light yet: give a look that an object wears an emissive above 0."
 Row = tuple[str, str]
 """An object's id and one of its parts' names."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from soft_lantern.app.command import Command
@@ -42,7 +42,9 @@ class _Asked:
 
 
 class Painting(QObject):
-    """Edits the layers of the part that `on` names; asks over `over`."""
+    """Edits the layers of the part that `on` names; asks over `over`. `refused`: an edit could not be made."""
+
+    refused = pyqtSignal()
 
     def __init__(self, on: PaintTarget, over: QWidget) -> None:
         super().__init__(over)
@@ -204,6 +206,7 @@ class Painting(QObject):
         (found, trouble), done = result, self._asked[0]
         if found is None:
             self.session.complain(trouble)
+            self.refused.emit()
         elif done.agreed():
             self._take(done.name, found)
         self._asked.pop(0)
