@@ -266,3 +266,31 @@ def test_light_that_is_gone_or_damaged_is_said_and_nothing_is_lost(grotto: MainW
     until(lambda: any(notice.kind == "light" for notice in again.session.notices))
     assert again.session.files.light_of("night") is None
     assert again.session.project.scenes["night"].baked.file == scene.baked.file
+
+
+def test_the_texels_of_light_maps_are_shown_as_fields_as_wide_as_the_density_says(grotto: MainWindow) -> None:
+    desk, told = grotto.dress, list[str]()
+    grotto.session.told.connect(told.append)
+    shown = desk.emitted.shown
+    texels = shown.findData("texels")
+    shown.setCurrentIndex(texels)
+    shown.activated.emit(texels)
+    assert "no light maps yet" in told[-1]
+    tick(grotto, "Ground", "takes")
+    baked(grotto)
+    settled(grotto, "dress")
+    stage = desk.stage
+    linear = stage.pictures.linear
+    assert linear is not None
+    sizes = np.array([linear.shape[1] / stage.width(), linear.shape[0] / stage.height()])
+
+    def level(x: float, y: float, z: float) -> float:
+        at = stage.lens.place(np.array([x, y, z]))
+        across, down = (np.array([at.x(), at.y()]) * sizes).astype(int)
+        return float(linear[down, across, :3].mean())
+
+    # Along a metre of ground light and dark fields take turns: 6 texels a metre, up to √2 more along the diagonal.
+    lines = [[level(x, 0.0, z) for x in np.linspace(-0.9, 0.1, 64)] for z in np.linspace(0.9, 1.2, 9)]
+    turns = [int((np.diff((np.array(line) > np.mean(line)).astype(int)) != 0).sum()) for line in lines]
+    assert 4 <= np.median(turns) <= 10 and np.max(lines) > 2 * np.min(lines)
+    assert level(0.9, 0.6, 0.0) < 0.02  # the block takes no light: it has no map
