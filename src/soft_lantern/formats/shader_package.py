@@ -32,6 +32,7 @@ from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program,
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.simplify import simplified
 from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.images import Image
@@ -115,7 +116,8 @@ def _folded(
     roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
     shown, rows = with_gradients(roots, material, lowered, sent)
     folded = replace([shown[root] for root in roots], known)
-    done = {old: folded[new] for old, new in shown.items() if new in folded}
+    plain = simplified([folded[shown[root]] for root in roots])
+    done = {old: plain[folded[new]] for old, new in shown.items() if folded.get(new) in plain}
     names = {done[old]: name for old, name in lowered.names.items() if old in done}
     offset = done[lowered.offset] if lowered.offset is not None else None
     return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names, rows
@@ -161,12 +163,15 @@ def _fragment(
     alpha_mode: str,
     target: str,
 ) -> str:
-    results = at_pixel(list(surface.values()))
-    derived = {expr: name for name, expr in derived_inputs().items()}
+    whole = at_pixel(list(surface.values()))
+    plain = simplified(whole)
+    results = [plain[value] for value in whole]
+    named = {expr: name for name, expr in derived_inputs().items()} | names
+    named = {plain[expr]: name for expr, name in named.items() if expr in plain}
     leaves, uniforms = _identifiers(results, used)
     type_name = "".join(word.capitalize() for word in base.split("_")) + "Surface"
     taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in TARGETS)}
-    written = glsl.write(results, derived | names, leaves, taken)
+    written = glsl.write(results, named, leaves, taken)
     inputs = read_inputs(results)
     fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
@@ -214,7 +219,9 @@ def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
 
 
 def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter], target: str) -> str:
-    results = vertex_results(offset, read_inputs(at_pixel(list(surface.values()))))
+    whole = vertex_results(offset, read_inputs(at_pixel(list(surface.values()))))
+    plain = simplified(list(whole.values()))
+    results = {name: plain[value] for name, value in whole.items()}
     leaves, uniforms = _identifiers(list(results.values()), used)
     return vertex_program(HEADS[target], results, leaves, uniforms)
 
