@@ -7,11 +7,9 @@ beside the shader, or written into it exactly.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from soft_lantern.errors import BadValue
 from soft_lantern.formats.atlas import write_atlas
 from soft_lantern.formats.places import write_whole
 from soft_lantern.formats.shader_gradients import (
@@ -21,21 +19,15 @@ from soft_lantern.formats.shader_gradients import (
     gradient_rows,
     known_rows,
     shipped,
-    with_gradients,
 )
+from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, program_of, remark
 from soft_lantern.graph.document import Material, Parameter, Project
-from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_type, uniform_values
-from soft_lantern.graph.parameters.edits import trouble_with_parameter
+from soft_lantern.graph.lowering import uniform_type
 from soft_lantern.ir import glsl
-from soft_lantern.ir.expr import Expr, Op, const, topological, uniform, vector_type
-from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
-from soft_lantern.ir.glsl_words import Identifiers, as_identifier
-from soft_lantern.ir.inputs import BEHIND, INPUTS
-from soft_lantern.ir.rewrite import replace
-from soft_lantern.ir.simplify import simplified
-from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
+from soft_lantern.ir.expr import Expr, Op, topological
+from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program
+from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.values.colour import colour_to_hex
-from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
 
 TARGETS = (
@@ -61,30 +53,20 @@ def package(material: Material, target: str = "glsl", sent: Shipped | None = Non
     Raises BadValue where a parameter cannot be written.
     """
     sent = sent or Shipped()
-    for parameter in material.parameters:
-        trouble = trouble_with_parameter(material, parameter)
-        if trouble:
-            raise BadValue(f"{material.name} cannot be exported: {trouble}")
-    lowered = lower(material)
-    surface, offset, names, row_parameters = _folded(material, lowered, sent)
-    taken = {*INPUTS, *(p.identifier for p in material.parameters)}
-    base = as_identifier(material.name, taken, fallback="material")
-    reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
-    used = _used_parameters(material, reached, row_parameters)
+    program = program_of(material, sent)
+    base, used = program.base, program.used
     table: dict[str, Any] = {
         "material": material.name,
         "parameters": [_row(p, p in used, sent) for p in material.parameters],
-        "surface_inputs": [
-            {"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in read_inputs(reached)
-        ],
+        "surface_inputs": [{"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in program.reads],
     }
     if sent.gradients:
         table["gradients"] = {"form": sent.form, "listed": gradient_rows(sent)}
         if sent.atlas:
             table["gradients"] |= {"texture": f"{base}.gradients.png", "sampler": ATLAS}
     return {
-        f"{base}.frag.glsl": _fragment(material, surface, names, used, base, lowered.alpha_mode, target),
-        f"{base}.vert.glsl": _vertex(surface, offset, used, target),
+        f"{base}.frag.glsl": _fragment(program, target),
+        f"{base}.vert.glsl": _vertex(program, target),
         f"{base}.parameters.json": json.dumps(table, indent=2, ensure_ascii=False) + "\n",
     }
 
@@ -104,85 +86,35 @@ def write_package(
     return written
 
 
-def _folded(
-    material: Material, lowered: Lowered, sent: Shipped
-) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str], dict[str, str]]:
-    values = uniform_values(lowered, material, {})
-    known = {
-        uniform(name, vector_type(source.kind.width)): const(*value)
-        for name, source in lowered.uniforms.items()
-        if not source.parameter and not isinstance(value := values[name], Image)
-    }
-    roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
-    shown, rows = with_gradients(roots, material, lowered, sent)
-    folded = replace([shown[root] for root in roots], known)
-    plain = simplified([folded[shown[root]] for root in roots])
-    done = {old: plain[folded[new]] for old, new in shown.items() if folded.get(new) in plain}
-    names = {done[old]: name for old, name in lowered.names.items() if old in done}
-    offset = done[lowered.offset] if lowered.offset is not None else None
-    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names, rows
+def _declared(program: SurfaceProgram, stage: Stage) -> list[str]:
+    """The lines that declare the uniforms a stage reads, in the order it comes to them."""
+    found = dict.fromkeys(
+        (program.leaves[str(expr.data)], expr.type)
+        for expr in topological(stage.results.values())
+        if expr.op is Op.UNIFORM
+    )
+    return [
+        f"uniform {type_.value} {name};{remark(program.textures.get(name) or program.words_of(name))}"
+        for name, type_ in found
+    ]
 
 
-def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[str, str]) -> list[Parameter]:
-    reached = set(topological(values))
-    by_row = {rows.get(str(expr.data)) for expr in reached if expr.op is Op.UNIFORM}
-    return [p for p in material.parameters if parameter_uniform(p) in reached or p.id in by_row]
-
-
-def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], list[str]]:
-    """The identifier of every uniform the results read, and the lines that declare them."""
-    leaves, lines = {}, []
-    textures = Identifiers({p.identifier for p in used} | {ATLAS, "scene_colour"})
-    known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
-    for expr in topological(results):
-        name = str(expr.data)
-        if expr.op is not Op.UNIFORM:
-            continue
-        if name in known:
-            leaves[name] = known[name].identifier
-            lines.append(f"uniform {expr.type.value} {leaves[name]};{_comment(_described(known[name]))}")
-        elif expr is BEHIND:
-            leaves[name] = "scene_colour"
-            words = "linear colour of all that is opaque, first row lowest, clamped, with mipmaps"
-            lines.append(f"uniform sampler2D scene_colour; // {words}")
-        elif name == ATLAS:
-            leaves[name] = ATLAS
-            lines.append(f"uniform sampler2D {ATLAS}; // a gradient in each row, clamped")
-        else:  # a texture chosen on its node
-            leaves[name] = textures.take(name.removeprefix("typed:").replace(".", " "))
-            lines.append(f"uniform {expr.type.value} {leaves[name]};")
-    return leaves, lines
-
-
-def _fragment(
-    material: Material,
-    surface: dict[str, Expr],
-    names: dict[Expr, str],
-    used: list[Parameter],
-    base: str,
-    alpha_mode: str,
-    target: str,
-) -> str:
-    whole = at_pixel(list(surface.values()))
-    plain = simplified(whole)
-    results = [plain[value] for value in whole]
-    named = {expr: name for name, expr in derived_inputs().items()} | names
-    named = {plain[expr]: name for expr, name in named.items() if expr in plain}
-    leaves, uniforms = _identifiers(results, used)
-    type_name = "".join(word.capitalize() for word in base.split("_")) + "Surface"
+def _fragment(program: SurfaceProgram, target: str) -> str:
+    base, stage, surface = program.base, program.pixel, program.pixel.results
+    type_name = f"{program.type_name}Surface"
     taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in TARGETS)}
-    written = glsl.write(results, named, leaves, taken)
-    inputs = read_inputs(results)
+    written = glsl.write(list(surface.values()), stage.names, program.leaves, taken)
+    uniforms = _declared(program, stage)
     fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
-    declared, locals_ = fragment_inputs(inputs, _comment)
-    cut = ["    if (surface.alpha < surface.alpha_cutoff) discard;"] if alpha_mode == "mask" else []
+    declared, locals_ = fragment_inputs(stage.inputs, remark)
+    cut = ["    if (surface.alpha < surface.alpha_cutoff) discard;"] if program.alpha_mode == "mask" else []
     outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(TARGETS)]
     return "\n".join(
         [
             *HEADS[target],
-            f"// {_plain(material.name)}: a surface made with Soft Lantern. Linear colour, metres, Y up.",
-            f"// Alpha mode {alpha_mode}, as in glTF 2.0.",
+            f"{remark(program.material.name).strip()}: a surface made with Soft Lantern. Linear colour, metres, Y up.",
+            f"// Alpha mode {program.alpha_mode}, as in glTF 2.0.",
             "",
             *declared,
             "",
@@ -218,12 +150,9 @@ def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
     return f"vec4({', '.join([*(f'surface.{part}' for part in parts), *filling])})"
 
 
-def _vertex(surface: dict[str, Expr], offset: Expr | None, used: list[Parameter], target: str) -> str:
-    whole = vertex_results(offset, read_inputs(at_pixel(list(surface.values()))))
-    plain = simplified(list(whole.values()))
-    results = {name: plain[value] for name, value in whole.items()}
-    leaves, uniforms = _identifiers(list(results.values()), used)
-    return vertex_program(HEADS[target], results, leaves, uniforms)
+def _vertex(program: SurfaceProgram, target: str) -> str:
+    results = program.vertex.results
+    return vertex_program(HEADS[target], results, program.leaves, _declared(program, program.vertex))
 
 
 def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:
@@ -250,26 +179,3 @@ def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:
     if parameter.kind is Kind.COLOUR:
         row["default_srgb"] = colour_to_hex(components(parameter.default))
     return row
-
-
-def _described(parameter: Parameter) -> str:
-    text = parameter.label
-    if parameter.low is not None or parameter.high is not None:
-        low = "" if parameter.low is None else f"{parameter.low:g}"
-        high = "" if parameter.high is None else f"{parameter.high:g}"
-        text += f", {low} to {high}"
-    text += f" {parameter.unit}" if parameter.unit else ""
-    if parameter.kind.is_read:
-        return f"{text}; the middle of its row" if parameter.kind is Kind.GRADIENT else text
-    default = components(parameter.default)
-    shown = colour_to_hex(default) if parameter.kind is Kind.COLOUR else ", ".join(f"{p:g}" for p in default)
-    return f"{text}; default {shown}"
-
-
-def _comment(text: str) -> str:
-    return f" // {_plain(text)}"
-
-
-def _plain(text: str) -> str:
-    """Text that cannot end a comment line early or continue it: printable ASCII, no backslash."""
-    return "".join(c if 32 <= ord(c) < 127 and c != "\\" else "?" for c in text)

@@ -82,12 +82,12 @@ def snippet_type(snippet: Material) -> NodeType:
 
 def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
     """Node ids with every node after those that feed it, and the ids left over because they feed themselves."""
-    feeds: dict[str, set[str]] = {node_id: set() for node_id in material.nodes}
+    feeds: dict[str, dict[str, None]] = {node_id: {} for node_id in material.nodes}  # in order: text is made from it
     waiting_for = dict.fromkeys(material.nodes, 0)
     for into, out in material.wires.items():
         source, target = node_and_port(out)[0], node_and_port(into)[0]
         if source in feeds and target in feeds and target not in feeds[source]:
-            feeds[source].add(target)
+            feeds[source][target] = None
             waiting_for[target] += 1
     ready = [node_id for node_id, count in waiting_for.items() if count == 0]
     order: list[str] = []

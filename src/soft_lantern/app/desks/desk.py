@@ -25,7 +25,8 @@ class Desk(QWidget):
         held = [
             (split, split.widget(place)) for split in self.findChildren(QSplitter) for place in range(split.count())
         ]
-        return [pane for _, pane in held if pane and not isinstance(pane, QSplitter)]
+        split = (pane for _, pane in held if pane and not isinstance(pane, QSplitter))
+        return [pane for pane in split if not pane.findChild(QSplitter)]
 
     def stop(self) -> None:
         """Stop what runs beside the window."""

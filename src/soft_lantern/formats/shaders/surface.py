@@ -1,0 +1,183 @@
+"""A material as all targets see it: what its surface comes to, what that reads, and what its vertices hand on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from soft_lantern.errors import BadValue
+from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
+from soft_lantern.formats.shaders.block import Slot, laid_out
+from soft_lantern.graph.document import Material, Parameter
+from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.parameters.edits import trouble_with_parameter
+from soft_lantern.ir.defined import defined
+from soft_lantern.ir.expr import Expr, Op, Type, const, topological, uniform, vector_type
+from soft_lantern.ir.glsl_program import vertex_results
+from soft_lantern.ir.glsl_words import Identifiers, as_identifier
+from soft_lantern.ir.inputs import BEHIND, INPUTS
+from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.simplify import simplified
+from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
+from soft_lantern.values.colour import colour_to_hex
+from soft_lantern.values.images import Image
+from soft_lantern.values.kinds import Kind, components
+
+BEHIND_NAME = "scene_colour"
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """What one stage computes: results by name, the names people chose on the way, and the inputs that it reads."""
+
+    results: dict[str, Expr]
+    names: dict[Expr, str]
+    inputs: list[str]
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceProgram:
+    """A material ready for a target.
+
+    `pixel`: the surface's values; `vertex`: where a vertex stands in the world under "", and what pixels take of it.
+    `used`: the parameters that either reads. `leaves`: an identifier for each uniform. `textures`: identifiers of all
+    that are read, with words about them; `block`: the other parameters in memory. `reads`: the surface inputs that the
+    graph itself asks for.
+    """
+
+    material: Material
+    base: str
+    alpha_mode: str
+    pixel: Stage
+    vertex: Stage
+    used: list[Parameter]
+    leaves: dict[str, str]
+    textures: dict[str, str]
+    block: list[Slot]
+    reads: list[str]
+
+    @property
+    def type_name(self) -> str:
+        """The name in capitals that types of the surface begin with."""
+        return "".join(word.capitalize() for word in self.base.split("_"))
+
+    def words_of(self, identifier: str) -> str:
+        """Words about the parameter of an identifier."""
+        return next((described(p) for p in self.used if p.identifier == identifier), "")
+
+
+def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgram:
+    """A material made ready. `sent`: the gradients that go with it, or else samplers stand for them.
+
+    Raises BadValue where a parameter cannot be written.
+    """
+    sent = sent or Shipped()
+    for parameter in material.parameters:
+        trouble = trouble_with_parameter(material, parameter)
+        if trouble:
+            raise BadValue(f"{material.name} cannot be exported: {trouble}")
+    lowered = lower(material)
+    surface, offset, names, row_parameters = _folded(material, lowered, sent)
+    reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
+    used = _used_parameters(material, reached, row_parameters)
+    whole = at_pixel(list(surface.values()))
+    plain = _plain(whole)
+    named = {expr: name for name, expr in derived_inputs().items()} | names
+    pixel = _stage(
+        dict(zip(surface, (plain[value] for value in whole), strict=True)),
+        {plain[expr]: name for expr, name in named.items() if expr in plain},
+    )
+    moved = vertex_results(offset, read_inputs(whole))
+    plain = _plain(list(moved.values()))
+    vertex = _stage({name: plain[value] for name, value in moved.items()}, {})
+    leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
+    widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
+    widths |= {name: 1 for name in leaves.values() if name not in textures and name not in widths}
+    taken = {*INPUTS, *(p.identifier for p in material.parameters)}
+    base = as_identifier(material.name, taken, fallback="material")
+    block = laid_out(widths.items())
+    reads = read_inputs(reached)
+    return SurfaceProgram(material, base, lowered.alpha_mode, pixel, vertex, used, leaves, textures, block, reads)
+
+
+def _plain(values: Sequence[Expr]) -> dict[Expr, Expr]:
+    """What each expression comes to without needless work, by defined operations alone."""
+    simple = simplified(values)
+    sound = defined([simple[value] for value in values])
+    return {old: sound[new] for old, new in simple.items() if new in sound}
+
+
+def _stage(results: dict[str, Expr], names: dict[Expr, str]) -> Stage:
+    return Stage(results, names, read_inputs(results.values()))
+
+
+def _folded(
+    material: Material, lowered: Lowered, sent: Shipped
+) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str], dict[str, str]]:
+    values = uniform_values(lowered, material, {})
+    known = {
+        uniform(name, vector_type(source.kind.width)): const(*value)
+        for name, source in lowered.uniforms.items()
+        if not source.parameter and not isinstance(value := values[name], Image)
+    }
+    roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
+    shown, rows = with_gradients(roots, material, lowered, sent)
+    folded = replace([shown[root] for root in roots], known)
+    plain = simplified([folded[shown[root]] for root in roots])
+    done = {old: plain[folded[new]] for old, new in shown.items() if folded.get(new) in plain}
+    names = {done[old]: name for old, name in lowered.names.items() if old in done}
+    offset = done[lowered.offset] if lowered.offset is not None else None
+    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names, rows
+
+
+def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[str, str]) -> list[Parameter]:
+    reached = set(topological(values))
+    by_row = {rows.get(str(expr.data)) for expr in reached if expr.op is Op.UNIFORM}
+    return [p for p in material.parameters if parameter_uniform(p) in reached or p.id in by_row]
+
+
+def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], dict[str, str]]:
+    """The identifier of every uniform the results read; of those, the textures with words about each."""
+    leaves, found = {}, {}
+    textures = Identifiers({p.identifier for p in used} | {ATLAS, BEHIND_NAME})
+    known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
+    for expr in topological(results):
+        name = str(expr.data)
+        if expr.op is not Op.UNIFORM:
+            continue
+        if name in known:
+            leaves[name] = known[name].identifier
+            words = described(known[name])
+        elif expr is BEHIND:
+            leaves[name] = BEHIND_NAME
+            words = "linear colour of all that is opaque, first row lowest, clamped, with mipmaps"
+        elif name == ATLAS:
+            leaves[name] = ATLAS
+            words = "a gradient in each row, clamped"
+        else:  # a texture chosen on its node
+            leaves[name] = textures.take(name.removeprefix("typed:").replace(".", " "))
+            words = ""
+        if expr.type is Type.SAMPLER:
+            found[leaves[name]] = words
+    return leaves, found
+
+
+def described(parameter: Parameter) -> str:
+    """A parameter in words: its label, limits, unit and default."""
+    text = parameter.label
+    if parameter.low is not None or parameter.high is not None:
+        low = "" if parameter.low is None else f"{parameter.low:g}"
+        high = "" if parameter.high is None else f"{parameter.high:g}"
+        text += f", {low} to {high}"
+    text += f" {parameter.unit}" if parameter.unit else ""
+    if parameter.kind.is_read:
+        return f"{text}; the middle of its row" if parameter.kind is Kind.GRADIENT else text
+    default = components(parameter.default)
+    shown = colour_to_hex(default) if parameter.kind is Kind.COLOUR else ", ".join(f"{p:g}" for p in default)
+    return f"{text}; default {shown}"
+
+
+def remark(text: str) -> str:
+    """Words as the end of a line: printable ASCII without a backslash, so that they cannot end it early or go on."""
+    plain = "".join(c if 32 <= ord(c) < 127 and c != "\\" else "?" for c in text)
+    return f" // {plain}" if text else ""
