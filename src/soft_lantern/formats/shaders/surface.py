@@ -12,11 +12,11 @@ from soft_lantern.graph.document import Material, Parameter
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
-from soft_lantern.ir.expr import Expr, Op, Type, const, topological, uniform, vector_type
+from soft_lantern.ir.expr import Expr, Op, Type, const, make, topological, uniform, vector_type
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
-from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.rewrite import rebuilt, replace
 from soft_lantern.ir.simplify import simplified
 from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
 from soft_lantern.values.colour import colour_to_hex
@@ -89,6 +89,8 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     )
     moved = vertex_results(offset, read_inputs(whole))
     plain = _plain(list(moved.values()))
+    first = _at_first_level(list(plain.values()))
+    plain = {old: first[new] for old, new in plain.items()}
     vertex = _stage({name: plain[value] for name, value in moved.items()}, {})
     leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
     widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
@@ -105,6 +107,15 @@ def _plain(values: Sequence[Expr]) -> dict[Expr, Expr]:
     simple = simplified(values)
     sound = defined([simple[value] for value in values])
     return {old: sound[new] for old, new in simple.items() if new in sound}
+
+
+def _at_first_level(values: Sequence[Expr]) -> dict[Expr, Expr]:
+    """The same with textures read from their full size: vertices have no next pixel that would tell another."""
+    done: dict[Expr, Expr] = {}
+    for expr in topological(values):
+        built = rebuilt([done[arg] for arg in expr.args], expr)
+        done[expr] = make(Op.TEXTURE_LEVEL, *built.args, const(0.0)) if built.op is Op.TEXTURE else built
+    return done
 
 
 def _stage(results: dict[str, Expr], names: dict[Expr, str]) -> Stage:
