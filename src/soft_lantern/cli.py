@@ -15,7 +15,7 @@ import signal
 import socket
 import sys
 from pathlib import Path
-from typing import Annotated, Literal, NoReturn, Protocol, TypeVar
+from typing import Annotated, Any, Literal, NoReturn, Protocol, TypeVar
 
 import typer
 
@@ -182,25 +182,44 @@ def probe(
 @app.command()
 def export(
     project: ProjectFolder,
-    material: Annotated[str, typer.Option(help="the material")],
-    to: Annotated[str, typer.Option(help="the target, such as glsl")],
+    to: Annotated[list[str], typer.Option(help="a target, such as glsl or hlsl; may be repeated")],
     output: Output,
+    material: Annotated[list[str] | None, typer.Option(help="a material; may be repeated; else all")] = None,
     gradients: Annotated[str, typer.Option(help="gradients as: row or exact")] = "row",
+    proof: Annotated[bool, typer.Option("--proof", help="have others compile and run the text")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="print what was written as JSON")] = False,
 ) -> None:
-    """Write a material's shader text, parameter table and gradients into a folder."""
+    """Write materials' shader text, parameter tables and gradients into a folder."""
     from soft_lantern.commands.arguments import named
+    from soft_lantern.commands.progress_bar import progress_bar
+    from soft_lantern.formats.delivery import deliver
     from soft_lantern.formats.project_folder import open_project
-    from soft_lantern.formats.shader_package import HEADS, write_package
 
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
     form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
-    if to not in HEADS:
-        raise BadValue(f"there is no target “{to}”, only {' and '.join(HEADS)}")
     document = open_project(project).project
-    found = named(document.materials.values(), material, "material")
-    for path in write_package(found, output, to, document, form):
-        print(f"wrote {path}")
+    every = sorted(document.materials.values(), key=lambda each: each.id)
+    found = [named(document.materials.values(), each, "material") for each in material] if material else every
+    with progress_bar() as progress:
+        done = deliver(document, found, to, output, form, progress)
+    rows: list[dict[str, Any]] = []
+    if proof:
+        from soft_lantern.proof.report import proofs
+
+        rows = proofs(document, found, to, form)
+    if as_json:
+        shown = {"written": done.written, "kept": done.kept, **done.manifest} | ({"proof": rows} if proof else {})
+        print(json.dumps(shown, indent=2, ensure_ascii=False))
+        raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
+    for name in done.written:
+        print(f"wrote {output / name}")
+    if done.kept:
+        print(f"{len(done.kept)} files were as they are to be")
+    for row in rows:
+        off = "" if row["largest"] is None else f", off by {row['largest'] * 1e-5:.1e} at most"
+        print(f"{'holds' if row['holds'] else 'FAILS'}: {row['material']}, {row['target']}: {row['how']}{off}")
+    raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
 
 
 @app.command()

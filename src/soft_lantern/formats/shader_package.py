@@ -20,11 +20,12 @@ from soft_lantern.formats.shader_gradients import (
     known_rows,
     shipped,
 )
+from soft_lantern.formats.shaders.block import members, size_of
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, program_of, remark
 from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.graph.lowering import uniform_type
 from soft_lantern.ir import glsl
-from soft_lantern.ir.expr import Expr, Op, topological
+from soft_lantern.ir.expr import Expr, Op, in_reading_order
 from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.values.colour import colour_to_hex
@@ -54,21 +55,59 @@ def package(material: Material, target: str = "glsl", sent: Shipped | None = Non
     """
     sent = sent or Shipped()
     program = program_of(material, sent)
-    base, used = program.base, program.used
+    return files(program, target) | {f"{program.base}.parameters.json": parameter_table(program, sent)}
+
+
+def files(program: SurfaceProgram, target: str = "glsl") -> dict[str, str]:
+    """The shaders by the names of their files: for the target "glsl" or "glsl-es"."""
+    return {
+        f"{program.base}.frag.glsl": _fragment(program, target),
+        f"{program.base}.vert.glsl": _vertex(program, target),
+    }
+
+
+def parameter_table(program: SurfaceProgram, sent: Shipped) -> str:
+    """The table of a material's parameters, as JSON: what each is, and where it lies in the block of memory."""
+    block = [
+        {"identifier": name, "type": slot.type.value, "offset": slot.offset} for name, slot in members(program.block)
+    ]
     table: dict[str, Any] = {
-        "material": material.name,
-        "parameters": [_row(p, p in used, sent) for p in material.parameters],
+        "material": program.material.name,
+        "parameters": [_row(p, p in program.used, sent) for p in program.material.parameters],
         "surface_inputs": [{"name": n, "type": INPUTS[n].type.value, "unit": INPUTS[n].unit} for n in program.reads],
+        "block": {"bytes": size_of(program.block), "members": block},
+        "textures": list(program.textures),
     }
     if sent.gradients:
         table["gradients"] = {"form": sent.form, "listed": gradient_rows(sent)}
         if sent.atlas:
-            table["gradients"] |= {"texture": f"{base}.gradients.png", "sampler": ATLAS}
-    return {
-        f"{base}.frag.glsl": _fragment(program, target),
-        f"{base}.vert.glsl": _vertex(program, target),
-        f"{base}.parameters.json": json.dumps(table, indent=2, ensure_ascii=False) + "\n",
-    }
+            table["gradients"] |= {"texture": f"{program.base}.gradients.png", "sampler": ATLAS}
+    return json.dumps(table, indent=2, ensure_ascii=False) + "\n"
+
+
+def c_header(program: SurfaceProgram) -> str:
+    """The block of parameters as a structure of C, whose offsets a compiler checks."""
+    name = f"{program.type_name}Parameters"
+    guard = f"SOFT_LANTERN_{program.base.upper()}_PARAMETERS_H"
+    fields, checks = [], []
+    for identifier, slot in members(program.block):
+        size = f"[{slot.width}]" if slot.width > 1 else ""
+        fields.append(f"    float {identifier}{size};{_slash_star(program.words_of(slot.identifier))}")
+        checks.append(f'_Static_assert(offsetof({name}, {identifier}) == {slot.offset}, "{identifier}");')
+    return "\n".join(
+        [
+            f"{_slash_star(f'{program.material.name}: its parameters, {size_of(program.block)} bytes').strip()}",
+            *(f"#ifndef {guard}", f"#define {guard}", "#include <stddef.h>", ""),
+            *("typedef struct {", *(fields or ["    float unused;"]), f"}} {name};", ""),
+            *checks,
+            *("", "#endif", ""),
+        ]
+    )
+
+
+def _slash_star(words: str) -> str:
+    """Words as a comment of C that nothing in them can end."""
+    return f" /*{remark(words)[3:].replace('*', '+')} */" if words else ""
 
 
 def write_package(
@@ -76,12 +115,12 @@ def write_package(
 ) -> list[Path]:
     """Write the package into a folder, with the gradients of its project. Raises BadFile where the disk refuses."""
     sent = shipped(project, material, form) if project else Shipped()
-    files = package(material, target, sent)
-    for name, text in files.items():
+    made = package(material, target, sent)
+    for name, text in made.items():
         write_whole(folder / name, text)
-    written = [folder / name for name in files]
+    written = [folder / name for name in made]
     if sent.atlas:
-        base = next(iter(files)).partition(".")[0]
+        base = next(iter(made)).partition(".")[0]
         written += write_atlas(sent.atlas, folder / f"{base}.gradients.png")
     return written
 
@@ -90,7 +129,7 @@ def _declared(program: SurfaceProgram, stage: Stage) -> list[str]:
     """The lines that declare the uniforms a stage reads, in the order it comes to them."""
     found = dict.fromkeys(
         (program.leaves[str(expr.data)], expr.type)
-        for expr in topological(stage.results.values())
+        for expr in in_reading_order(stage.results.values())
         if expr.op is Op.UNIFORM
     )
     return [

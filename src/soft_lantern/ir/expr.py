@@ -417,10 +417,25 @@ def topological(roots: Iterable[Expr]) -> list[Expr]:
     return sorted(seen, key=lambda e: e.serial)
 
 
+def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:
+    """Every expression reachable from `roots`, arguments before users: the same order however they were built."""
+    done: dict[Expr, None] = {}
+    for root in roots:
+        waiting = [root]
+        while waiting:
+            expr = waiting[-1]
+            missing = [arg for arg in expr.args if arg not in done]
+            if missing and expr not in done:
+                waiting.extend(reversed(missing))
+            else:
+                done[waiting.pop()] = None
+    return list(done)
+
+
 def functions_called(roots: Iterable[Expr]) -> list[Function]:
     """Every function that computing `roots` calls, each after those it calls itself."""
     found: dict[Function, None] = {}
-    for expr in topological(roots):
+    for expr in in_reading_order(roots):
         if isinstance(expr.data, Function) and expr.data not in found:
             found |= dict.fromkeys(functions_called([expr.data.body]))
             found[expr.data] = None

@@ -23,7 +23,7 @@ from soft_lantern.ir.expr import (
     Type,
     constant_parts,
     functions_called,
-    topological,
+    in_reading_order,
 )
 from soft_lantern.ir.glsl_words import Identifiers
 
@@ -174,7 +174,7 @@ def _body(
     results: Sequence[Expr], names: Mapping[Expr, str], scope: Scope, taken: Iterable[str]
 ) -> tuple[list[str], list[str]]:
     """Statements, and the text of each result."""
-    order = topological(results)
+    order = in_reading_order(results)
     uses = Counter(arg for expr in order for arg in expr.args)
     uses.update(results)
     inputs = (str(e.data) for e in order if e.op is Op.INPUT)

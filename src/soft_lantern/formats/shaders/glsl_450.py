@@ -5,7 +5,7 @@ from __future__ import annotations
 from soft_lantern.formats.shaders.block import members
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
 from soft_lantern.ir import glsl
-from soft_lantern.ir.expr import Op, topological
+from soft_lantern.ir.expr import Op, in_reading_order
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import CARRIED
 
@@ -31,7 +31,7 @@ def files(program: SurfaceProgram) -> dict[str, str]:
 
 def _declared(program: SurfaceProgram, stage: Stage) -> list[str]:
     """The block of parameters and the textures, as far as the stage reads any."""
-    read = {program.leaves[str(e.data)] for e in topological(stage.results.values()) if e.op is Op.UNIFORM}
+    read = {program.leaves[str(e.data)] for e in in_reading_order(stage.results.values()) if e.op is Op.UNIFORM}
     lines = []
     if read - program.textures.keys():
         lines = [f"layout(std140, binding = 0) uniform {program.type_name}Parameters {{"]
@@ -59,7 +59,7 @@ def _taken(program: SurfaceProgram) -> set[str]:
 
 def _function(program: SurfaceProgram, stage: Stage, result: str, name: str, inputs: str) -> list[str]:
     """The structures of what a function takes and gives, and the function."""
-    types = {str(e.data): e.type for e in topological(stage.results.values()) if e.op is Op.INPUT}
+    types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
     written = glsl.write(list(stage.results.values()), stage.names, _leaves(program, stage), _taken(program))
     return [
         f"struct {inputs} {{",
@@ -154,7 +154,7 @@ def _packed(stage: Stage, parts: tuple[str, ...]) -> str:
 def _vertex(program: SurfaceProgram) -> str:
     base, capital = program.base, program.type_name
     stage = Stage({(k or "position"): v for k, v in program.vertex.results.items()}, {}, program.vertex.inputs)
-    types = {str(e.data): e.type for e in topological(stage.results.values()) if e.op is Op.INPUT}
+    types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
     attributes = [name for name in stage.inputs if name not in INPUTS]
     frame = [name for name in stage.inputs if name in INPUTS]
     carried = _handed_on(program)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from dataclasses import replace as replaced
 
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
@@ -12,7 +13,7 @@ from soft_lantern.graph.document import Material, Parameter
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
-from soft_lantern.ir.expr import Expr, Op, Type, const, make, topological, uniform, vector_type
+from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological, uniform, vector_type
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
@@ -55,6 +56,10 @@ class SurfaceProgram:
     textures: dict[str, str]
     block: list[Slot]
     reads: list[str]
+
+    def called(self, base: str) -> SurfaceProgram:
+        """The same under another name for its functions and files."""
+        return self if base == self.base else replaced(self, base=base)
 
     @property
     def type_name(self) -> str:
@@ -152,7 +157,7 @@ def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[s
     leaves, found = {}, {}
     textures = Identifiers({p.identifier for p in used} | {ATLAS, BEHIND_NAME})
     known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
-    for expr in topological(results):
+    for expr in in_reading_order(results):
         name = str(expr.data)
         if expr.op is not Op.UNIFORM:
             continue

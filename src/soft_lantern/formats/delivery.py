@@ -1,0 +1,190 @@
+"""Deliveries: materials written for targets into a folder, with a manifest of what each file is and holds.
+
+A delivery writes what changed and nothing else, all of it or none; the same project gives the same bytes. What it did
+not write itself, or what someone has changed since, it does not touch.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from soft_lantern.errors import BadFile, BadValue
+from soft_lantern.formats import shader_package
+from soft_lantern.formats.atlas import write_atlas
+from soft_lantern.formats.places import read_plain
+from soft_lantern.formats.shader_gradients import Form, shipped
+from soft_lantern.formats.shaders import glsl_450, hlsl, msl, wgsl
+from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
+from soft_lantern.graph.document import Material, Project
+from soft_lantern.ir.glsl_words import Identifiers
+from soft_lantern.limits import IMAGE_BYTES
+from soft_lantern.progress import Progress, silent
+
+MANIFEST = "delivery.json"
+FORMAT = 1
+UNITS = {"length": "m", "time": "s", "angle": "rad", "colour": "linear, BT.709 primaries", "axes": "right-handed, Y up"}
+COMPILER = "glslangValidator"
+SECONDS = 60
+
+
+@dataclass(frozen=True)
+class Target:
+    """Something a material can be written for: what it is, and the files, text or bytes, by their names."""
+
+    words: str
+    files: Callable[[SurfaceProgram], Mapping[str, str | bytes]]
+
+
+def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
+    """SPIR-V of both stages, by glslang from GLSL 4.50. Raises BadFile where that is not there or refuses."""
+    compiler = shutil.which(COMPILER)
+    if compiler is None:
+        raise BadFile(f"SPIR-V needs {COMPILER}, of Debian's package glslang-tools")
+    made = {}
+    with tempfile.TemporaryDirectory() as home:
+        for name, text in glsl_450.files(program).items():
+            stage = "vert" if ".vert." in name else "frag"
+            source, target = Path(home) / name, Path(home) / "made.spv"
+            source.write_text(text)
+            asked = [compiler, "-V", "-S", stage, str(source), "-o", str(target)]
+            told = subprocess.run(asked, capture_output=True, text=True, timeout=SECONDS)
+            if told.returncode:
+                raise BadFile(f"{name} is refused by {COMPILER}: {told.stdout.strip().splitlines()[-1]}")
+            made[f"{program.base}.{stage}.spv"] = target.read_bytes()
+    return made
+
+
+TARGETS: dict[str, Target] = {
+    "glsl": Target("GLSL 3.30 core", lambda program: shader_package.files(program, "glsl")),
+    "glsl-es": Target("GLSL ES 3.00", lambda program: _under("es", shader_package.files(program, "glsl-es"))),
+    **{each.KEY: Target(each.WORDS, each.files) for each in (glsl_450, hlsl, msl, wgsl)},
+    "spirv": Target("SPIR-V, from GLSL 4.50", _spirv),
+}
+
+
+def _under(word: str, files: Mapping[str, str]) -> dict[str, str]:
+    """Files whose names say what sets them apart."""
+    return {name.replace(".", f".{word}.", 1): text for name, text in files.items()}
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """What came of a delivery: files written and left as they were, by their names, and the manifest."""
+
+    folder: Path
+    written: list[str]
+    kept: list[str]
+    manifest: dict[str, Any]
+
+
+def deliver(
+    project: Project,
+    materials: Sequence[Material],
+    targets: Sequence[str],
+    folder: Path,
+    form: Form = "row",
+    progress: Progress = silent,
+) -> Delivery:
+    """Write materials for targets into a folder.
+
+    Raises BadValue where a target is not known or a material cannot be written, BadFile where the disk refuses or the
+    folder holds other files under those names, Cancelled; nothing is written then.
+    """
+    for target in targets:
+        if target not in TARGETS:
+            raise BadValue(f"there is no target “{target}”, only {', '.join(TARGETS)}")
+    made = _made(project, materials, list(dict.fromkeys(targets)), form, progress)
+    known = _known(folder)
+    hashes = {name: hashlib.sha256(data).hexdigest() for name, (data, _) in made.items()}
+    changed = [name for name in made if not _is_there(folder / name, hashes[name], known.get(name))]
+    listed = {
+        name: {"sha256": hashes[name], "bytes": len(data), **about} for name, (data, about) in sorted(made.items())
+    }
+    others = {name: row for name, row in known.items() if name not in listed and (folder / name).exists()}
+    manifest = {
+        "format": FORMAT,
+        "project": project.name,
+        "units": UNITS,
+        "files": dict(sorted((others | listed).items())),
+    }
+    text = json.dumps(manifest, indent=2, ensure_ascii=False) + "\n"
+    _put(folder, {**{name: made[name][0] for name in changed}, MANIFEST: text.encode()})
+    return Delivery(folder, changed, [name for name in made if name not in changed], manifest)
+
+
+Made = dict[str, tuple[bytes, dict[str, str]]]
+"""Files by name: what each holds, and what the manifest says of it."""
+
+
+def _made(
+    project: Project, materials: Sequence[Material], targets: Sequence[str], form: Form, progress: Progress
+) -> Made:
+    names, found = Identifiers(set()), Made()
+    for number, material in enumerate(materials):
+        progress(number / len(materials), f"Writing {material.name}")
+        sent = shipped(project, material, form)
+        program = program_of(material, sent)
+        program = program.called(names.take(program.base))
+        about = {"material": material.id}
+        for target in targets:
+            for name, data in TARGETS[target].files(program).items():
+                found[name] = data if isinstance(data, bytes) else data.encode(), about | {"target": target}
+        table, header = shader_package.parameter_table(program, sent), shader_package.c_header(program)
+        found[f"{program.base}.parameters.json"] = table.encode(), about | {"target": "values"}
+        found[f"{program.base}.parameters.h"] = header.encode(), about | {"target": "values"}
+        if sent.atlas:
+            with tempfile.TemporaryDirectory() as home:
+                for path in write_atlas(sent.atlas, Path(home) / f"{program.base}.gradients.png"):
+                    found[path.name] = path.read_bytes(), about | {"target": "values"}
+    return found
+
+
+def _known(folder: Path) -> dict[str, Any]:
+    """The files that earlier deliveries into the folder wrote. Raises BadFile where their manifest is damaged."""
+    path = folder / MANIFEST
+    if not path.exists():
+        return {}
+    try:
+        files = json.loads(read_plain(path, IMAGE_BYTES))["files"]
+        return {str(name): {"sha256": str(row["sha256"])} | row for name, row in files.items()}
+    except (ValueError, LookupError, TypeError, AttributeError) as error:
+        raise BadFile(f"{path} is no sound manifest of a delivery: {error}") from error
+
+
+def _is_there(path: Path, wanted: str, known: Mapping[str, Any] | None) -> bool:
+    """Whether a file holds what it is to hold already. Raises BadFile where it is someone else's."""
+    if not os.path.lexists(path):
+        return False
+    held = hashlib.sha256(read_plain(path, IMAGE_BYTES)).hexdigest()
+    if held == wanted:
+        return True
+    if known is None:
+        raise BadFile(f"{path} is there and was written by no delivery: move it, or choose another folder")
+    if known["sha256"] != held:
+        raise BadFile(f"{path} was changed since it was delivered: move it, or choose another folder")
+    return False
+
+
+def _put(folder: Path, files: Mapping[str, bytes]) -> None:
+    """Write files, all or nothing: they are put in place once every one of them is on the disk."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(prefix=".delivery-", dir=folder) as home:
+            for name, data in files.items():
+                with (Path(home) / name).open("wb") as file:
+                    file.write(data)
+                    file.flush()
+                    os.fsync(file.fileno())
+            for name in files:
+                os.replace(Path(home) / name, folder / name)
+    except OSError as error:
+        raise BadFile(f"{folder} cannot be written: {error.strerror or error}") from error

@@ -1,0 +1,112 @@
+"""Every target of every demo material, by glslang, spirv-val, naga and Mesa's software Vulkan."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from soft_lantern.demo.project import demo_project
+from soft_lantern.formats.delivery import TARGETS
+from soft_lantern.formats.shader_package import c_header
+from soft_lantern.formats.shaders import glsl_450
+from soft_lantern.formats.shaders.block import laid_out, members, size_of
+from soft_lantern.formats.shaders.surface import program_of
+from soft_lantern.graph.authoring import Authoring
+from soft_lantern.graph.document import Project
+from soft_lantern.ir import functions as f
+from soft_lantern.ir.defined import defined
+from soft_lantern.ir.expr import Type, input_
+from soft_lantern.ir.numpy_reader import evaluate
+from soft_lantern.proof.by_webgpu import WebGpu
+from soft_lantern.proof.points import compared, is_read, trial
+from soft_lantern.proof.report import proofs
+
+PROJECT = demo_project()
+MATERIALS = sorted(PROJECT.materials.values(), key=lambda material: material.id)
+
+
+@pytest.mark.parametrize("material", MATERIALS, ids=lambda material: material.id)
+def test_every_target_of_the_demo_passes_its_proof(material) -> None:  # type: ignore[no-untyped-def]
+    rows = proofs(PROJECT, [material], list(TARGETS))
+    assert [row["target"] for row in rows] == list(TARGETS)
+    assert all(row["holds"] for row in rows), [row for row in rows if not row["holds"]]
+    (run,) = (row for row in rows if row["target"] == "wgsl")
+    assert ("run by" in run["how"]) is not is_read(program_of(material))
+
+
+def test_a_wrong_number_and_a_wrong_word_do_not_pass() -> None:
+    program = program_of(PROJECT.materials["height_ramp"])
+    tried, device = trial(program, 200, 1), WebGpu()
+    found = device.run(tried)
+    assert compared(tried, found).holds
+    off = {name: rows.copy() for name, rows in found.items()}
+    off["roughness"][17] += 2e-5
+    proof = compared(tried, off)
+    assert not proof.holds and proof.where == "roughness"
+    assert "no_such_thing" in device.accepts("fn broken() -> f32 { return no_such_thing; }")
+
+
+def test_texts_say_what_numpy_says_where_a_language_leaves_a_result_open() -> None:
+    """Edges of `smoothstep` and bounds of `clamp` the wrong way round: GLSL 4.60, section 8.3, leaves both open."""
+    x = input_("x", Type.FLOAT)
+    low, high = input_("low", Type.FLOAT), input_("high", Type.FLOAT)
+    kept = f.smoothstep(0.2, 0.7, x)
+    assert defined([kept])[kept] is kept
+    at = np.linspace(-1, 2, 61, dtype=np.float32)
+    for whole in (f.smoothstep(low, high, x), f.clamp(x, low, high), f.smoothstep(0.7, 0.2, x), f.clamp(x, 1.0, -1.0)):
+        sound = defined([whole])[whole]
+        assert sound is not whole
+        for a, b in ((0.2, 0.7), (0.7, 0.2), (-1.0, 1.0)):
+            leaves = {"x": at, "low": np.full(61, a, np.float32), "high": np.full(61, b, np.float32)}
+            assert np.array_equal(evaluate([whole], leaves)[whole], evaluate([sound], leaves)[sound])
+    m = Authoring("Open")
+    height = m.add("position", space="object").into("separate").y
+    soft = m.add("smoothstep", value=height, low=m.expose("Low", 0.8, limits=(-1.0, 1.0)), high=0.1)
+    m.add("unlit_surface", colour=m.add("combine", x=soft, y=soft, z=soft))
+    program = program_of(m.into_project(Project(name="Open")).materials[m.material.id])
+    for texts in (TARGETS[target].files(program) for target in ("glsl", "glsl-450", "hlsl", "msl", "wgsl")):
+        assert not any("smoothstep(" in str(text) for text in texts.values())
+    tried = trial(program, 500, 2)
+    assert compared(tried, WebGpu().run(tried)).holds
+
+
+def test_the_block_lies_alike_for_std140_and_c(tmp_path: Path) -> None:
+    """The offsets glslang says by its reflection, and those a C compiler checks, are those of the table."""
+    slots = laid_out([("a", 1), ("b", 3), ("c", 2), ("d", 4), ("e", 3), ("f", 1), ("g", 2), ("h", 1)])
+    # By hand, by the rules of std140: d at 0, b at 16 and a behind it, e at 32 and f, then c, g, h and free room.
+    assert [(s.identifier, s.offset) for s in slots if s.identifier] == [
+        *(("d", 0), ("b", 16), ("a", 28), ("e", 32), ("f", 44), ("c", 48), ("g", 56), ("h", 64)),
+    ]
+    assert size_of(slots) == 80 and [name for name, _ in members(slots)][-3:] == ["unused_1", "unused_2", "unused_3"]
+    for material in MATERIALS:
+        program = program_of(material)
+        text = glsl_450.files(program)[f"{program.base}.450.frag.glsl"]
+        (tmp_path / "x.frag").write_text(text)
+        asked = ["glslangValidator", "-q", "-l", str(tmp_path / "x.frag")]
+        told = subprocess.run(asked, capture_output=True, text=True, check=True).stdout
+        seen = {name.rpartition(".")[2]: int(at) for name, at in re.findall(r"^(\S+): offset (\d+), type", told, re.M)}
+        wanted = {name: slot.offset for name, slot in members(program.block)}
+        assert {name: at for name, at in seen.items() if name in wanted and at >= 0}.items() <= wanted.items()
+        (tmp_path / "x.h").write_text(c_header(program))
+        subprocess.run(["gcc", "-x", "c", "-fsyntax-only", str(tmp_path / "x.h")], check=True)
+
+
+def test_names_that_a_language_keeps_are_not_used() -> None:
+    names = ("half", "fn", "kernel", "matrix", "loop", "texture_2d", "SamplerState")
+    m = Authoring("Kept")
+    height = m.add("position", space="object").into("separate").y
+    for name in names:
+        height = m.add("sine", name=name, angle=height) + height  # used twice, so that it gets a name
+    m.add("unlit_surface", colour=m.add("combine", x=height, y=height, z=height))
+    program = program_of(m.into_project(Project(name="p")).materials[m.material.id])
+    for target, kept in (("hlsl", {"half", "matrix"}), ("msl", {"half", "kernel"}), ("wgsl", {"fn", "loop"})):
+        (text,) = TARGETS[target].files(program).values()
+        words = set(re.findall(r"^\s*(?:let|float) (\w+) =", str(text), re.M))
+        assert len(words & {*names, *(f"{name}_2" for name in names), *(f"{name}_value" for name in names)}) >= 5
+        assert not words & kept, target
+    (text,) = TARGETS["wgsl"].files(program).values()
+    assert WebGpu().accepts(str(text)) == ""
