@@ -57,6 +57,8 @@ def test_a_new_demo_checks_clean_renders_and_exports(tmp_path: Path) -> None:
     assert {p.name for p in (tmp_path / "out").iterdir()} == {
         "height_ramp.frag.glsl",
         "height_ramp.vert.glsl",
+        "height_ramp.parameters.h",
+        "delivery.json",
         "height_ramp.parameters.json",
     }
 

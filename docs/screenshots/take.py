@@ -19,6 +19,7 @@ from PyQt6.QtGui import QPainter, QPixmap  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QCheckBox, QWidget  # noqa: E402
 
+from soft_lantern.app.desks.deliver.desk import DeliverDesk  # noqa: E402
 from soft_lantern.app.desks.tune.compare_panel import DIVIDER  # noqa: E402
 from soft_lantern.app.main import make_application  # noqa: E402
 from soft_lantern.app.stage.stage_view import StageView  # noqa: E402
@@ -81,12 +82,6 @@ def recipes(window: MainWindow) -> None:
     window.build.canvas.placing.open(QPointF(90, 330), "snow")
 
 
-def node_help(window: MainWindow) -> None:
-    canvas = window.build.canvas
-    canvas.select({next(i for i, n in canvas.material.nodes.items() if n.type == "clamp")})
-    window.build.explain_node()
-
-
 def notices(window: MainWindow) -> None:
     window.session.open_material("moth_trail")
     window.open_notices()
@@ -139,6 +134,24 @@ def bake(window: MainWindow) -> None:
     while window.dress.baking.task is not None:
         QTest.qWait(50)
     settle(window.dress.stage)
+
+
+def deliver(window: MainWindow) -> None:
+    """The nectar for HLSL, with what others proved of two materials."""
+    window.session.open_scene("nectar_basin")
+    window.go_to_desk("Deliver")
+    desk = window.desk("Deliver")
+    assert isinstance(desk, DeliverDesk)
+    window.session.open_material("nectar")
+    desk.materials.none.click()
+    desk.materials.list.tick([0, 1], on=True)
+    desk.targets.tick(range(desk.targets.count()), on=True)
+    desk.target.setCurrentIndex(desk.target.findData("hlsl"))
+    desk.refresh()
+    desk.begin_proof()
+    while window.status.task_bar.tasks:
+        QTest.qWait(50)
+    settle(desk.stage)
 
 
 def colour(window: MainWindow) -> None:
@@ -223,8 +236,22 @@ def versions(window: MainWindow) -> QWidget | None:
 PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
     each.__name__.replace("_", "-"): each
     for each in (
-        *(build, ports, recipes, node_help, notices, clip_view),
-        *(dress, paint, bake, colour, palettes, tune, designers, compare, sweep, variations, change_report, versions),
+        *(build, ports, recipes, notices, clip_view),
+        *(
+            dress,
+            paint,
+            bake,
+            deliver,
+            colour,
+            palettes,
+            tune,
+            designers,
+            compare,
+            sweep,
+            variations,
+            change_report,
+            versions,
+        ),
     )
 }
 

@@ -192,12 +192,13 @@ def export(
     """Write materials' shader text, parameter tables and gradients into a folder."""
     from soft_lantern.commands.arguments import named
     from soft_lantern.commands.progress_bar import progress_bar
-    from soft_lantern.formats.delivery import deliver
+    from soft_lantern.formats.delivery import check_targets, deliver
     from soft_lantern.formats.project_folder import open_project
 
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
     form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
+    check_targets(to)
     document = open_project(project).project
     every = sorted(document.materials.values(), key=lambda each: each.id)
     found = [named(document.materials.values(), each, "material") for each in material] if material else every

@@ -99,9 +99,7 @@ def deliver(
     Raises BadValue where a target is not known or a material cannot be written, BadFile where the disk refuses or the
     folder holds other files under those names, Cancelled; nothing is written then.
     """
-    for target in targets:
-        if target not in TARGETS:
-            raise BadValue(f"there is no target “{target}”, only {', '.join(TARGETS)}")
+    check_targets(targets)
     made = _made(project, materials, list(dict.fromkeys(targets)), form, progress)
     known = _known(folder)
     hashes = {name: hashlib.sha256(data).hexdigest() for name, (data, _) in made.items()}
@@ -119,6 +117,13 @@ def deliver(
     text = json.dumps(manifest, indent=2, ensure_ascii=False) + "\n"
     _put(folder, {**{name: made[name][0] for name in changed}, MANIFEST: text.encode()})
     return Delivery(folder, changed, [name for name in made if name not in changed], manifest)
+
+
+def check_targets(targets: Sequence[str]) -> None:
+    """Raises BadValue where a target is not known."""
+    for target in targets:
+        if target not in TARGETS:
+            raise BadValue(f"there is no target “{target}”, only {', '.join(TARGETS)}")
 
 
 Made = dict[str, tuple[bytes, dict[str, str]]]

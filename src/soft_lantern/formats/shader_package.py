@@ -21,25 +21,16 @@ from soft_lantern.formats.shader_gradients import (
     shipped,
 )
 from soft_lantern.formats.shaders.block import members, size_of
+from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, program_of, remark
 from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.graph.lowering import uniform_type
 from soft_lantern.ir import glsl
-from soft_lantern.ir.expr import Expr, Op, in_reading_order
+from soft_lantern.ir.expr import Op, in_reading_order
 from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, components
-
-TARGETS = (
-    ("surface_light", "base colour, alpha", ("base_colour", "alpha")),
-    ("surface_values", "metallic, roughness, occlusion, specular", ("metallic", "roughness", "occlusion", "specular")),
-    ("surface_emission", "emissive", ("emissive",)),
-    ("surface_normal", "unit normal in world space", ("normal",)),
-    ("surface_specular", "specular colour", ("specular_colour",)),
-)
-"""What the fragment shader writes, one after another: name, words, and the surface's values in it."""
-
 
 HEADS = {
     "glsl": ["#version 330 core"],
@@ -141,14 +132,14 @@ def _declared(program: SurfaceProgram, stage: Stage) -> list[str]:
 def _fragment(program: SurfaceProgram, target: str) -> str:
     base, stage, surface = program.base, program.pixel, program.pixel.results
     type_name = f"{program.type_name}Surface"
-    taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in TARGETS)}
+    taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in OUTPUTS)}
     written = glsl.write(list(surface.values()), stage.names, program.leaves, taken)
     uniforms = _declared(program, stage)
     fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
     declared, locals_ = fragment_inputs(stage.inputs, remark)
     cut = ["    if (surface.alpha < surface.alpha_cutoff) discard;"] if program.alpha_mode == "mask" else []
-    outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(TARGETS)]
+    outputs = [f"layout(location = {i}) out vec4 {name}; // {words}" for i, (name, words, _) in enumerate(OUTPUTS)]
     return "\n".join(
         [
             *HEADS[target],
@@ -176,17 +167,11 @@ def _fragment(program: SurfaceProgram, target: str) -> str:
             "void main() {",
             f"    {type_name} surface = {base}();",
             *cut,
-            *(f"    {name} = {_packed(surface, parts)};" for name, _, parts in TARGETS),
+            *(f"    {name} = {packed(surface, parts)};" for name, _, parts in OUTPUTS),
             "}",
             "",
         ]
     )
-
-
-def _packed(surface: dict[str, Expr], parts: tuple[str, ...]) -> str:
-    width = sum(surface[part].type.width for part in parts)
-    filling = ["0.0"] * (3 - width) + ["1.0"] * (width < 4)
-    return f"vec4({', '.join([*(f'surface.{part}' for part in parts), *filling])})"
 
 
 def _vertex(program: SurfaceProgram, target: str) -> str:

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.command import Command, Commands, through
 from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
 from soft_lantern.app.desks.colour.desk import COLOUR_COMMANDS, ColourDesk
+from soft_lantern.app.desks.deliver.desk import DELIVER_COMMANDS, DeliverDesk
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
@@ -53,6 +54,7 @@ DESKS: dict[str, tuple[type[Desk], Commands]] = {
     "Colour": (ColourDesk, COLOUR_COMMANDS),
     "Tune": (TuneDesk, TUNE_COMMANDS),
     "Dress": (DressDesk, DRESS_COMMANDS),
+    "Deliver": (DeliverDesk, DELIVER_COMMANDS),
 }
 """In the order of the job, with what each offers. Each is made when it is first wanted, so that a window opens soon."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from soft_lantern.formats.shaders.block import members
+from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Op, in_reading_order
@@ -10,14 +11,7 @@ from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import CARRIED
 
 KEY, ENDING = "glsl-450", "450.glsl"
-WORDS = "GLSL 4.50, explicit locations, std140 block"
-OUTPUTS = {
-    "surface_light": ("base_colour", "alpha"),
-    "surface_values": ("metallic", "roughness", "occlusion", "specular"),
-    "surface_emission": ("emissive",),
-    "surface_normal": ("normal",),
-    "surface_specular": ("specular_colour",),
-}
+WORDS = "GLSL 4.50, std140 block"
 HEAD = "#version 450"
 
 
@@ -53,7 +47,8 @@ def _leaves(program: SurfaceProgram, stage: Stage) -> dict[str, str]:
 
 
 def _taken(program: SurfaceProgram) -> set[str]:
-    words = {"surface", "inputs", "parameters", "frame", "view_projection", program.base, *OUTPUTS}
+    words = {"surface", "inputs", "parameters", "frame", "view_projection", program.base}
+    words |= {name for name, _, _ in OUTPUTS}
     return words | set(program.textures) | set(CARRIED) | set(INPUTS)
 
 
@@ -130,7 +125,7 @@ def _pixel(program: SurfaceProgram) -> str:
             *_frame(frame, 1),
             *(f"layout(location = {n}) in {kind} in_{name};" for n, (name, kind) in enumerate(carried.items())),
             *([f"layout(binding = {depth}) uniform sampler2D depth_picture;"] if "scene_depth" in stage.inputs else []),
-            *(f"layout(location = {n}) out vec4 {name};" for n, name in enumerate(OUTPUTS)),
+            *(f"layout(location = {n}) out vec4 {name}; // {words}" for n, (name, words, _) in enumerate(OUTPUTS)),
             "",
             *_function(program, stage, f"{capital}Surface", base, f"{capital}Inputs"),
             "void main() {",
@@ -138,17 +133,11 @@ def _pixel(program: SurfaceProgram) -> str:
             *(f"    inputs.{name} = {text};" for name, text in made.items()),
             f"    {capital}Surface surface = {base}(inputs);",
             *(["    if (surface.alpha < surface.alpha_cutoff) discard;"] if program.alpha_mode == "mask" else []),
-            *(f"    {name} = {_packed(stage, parts)};" for name, parts in OUTPUTS.items()),
+            *(f"    {name} = {packed(stage.results, parts)};" for name, _, parts in OUTPUTS),
             "}",
             "",
         ]
     )
-
-
-def _packed(stage: Stage, parts: tuple[str, ...]) -> str:
-    width = sum(stage.results[part].type.width for part in parts)
-    filling = ["0.0"] * (3 - width) + ["1.0"] * (width < 4)
-    return f"vec4({', '.join([*(f'surface.{part}' for part in parts), *filling])})"
 
 
 def _vertex(program: SurfaceProgram) -> str:

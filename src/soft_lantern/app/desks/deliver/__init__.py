@@ -1,0 +1,1 @@
+"""The Deliver desk: what leaves, for whom, with its proof."""

@@ -1,0 +1,117 @@
+"""The Deliver desk by hand: text that is read and searched, what leaves, and what is proven of it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from by_hand import LEFT, until
+from soft_lantern.app.desks.deliver import figures
+from soft_lantern.app.desks.deliver.desk import DeliverDesk
+from soft_lantern.app.widgets.tick_list import KEY
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.formats.delivery import MANIFEST, TARGETS
+from soft_lantern.formats.shaders.surface import program_of
+from soft_lantern.graph.authoring import Authoring
+from soft_lantern.graph.document import Project, changed
+
+
+def ready(window: MainWindow) -> DeliverDesk:
+    window.go_to_desk("Deliver")
+    desk = window.desk("Deliver")
+    assert isinstance(desk, DeliverDesk)
+    until(lambda: not window.session.loading and desk.code.text.toPlainText())
+    return desk
+
+
+def quiet(window: MainWindow) -> None:
+    until(lambda: not window.status.task_bar.tasks)
+
+
+def row_of(desk: DeliverDesk, material_id: str) -> int:
+    shown = desk.materials.list
+    return next(n for n in range(shown.count()) if shown.item(n).data(KEY) == material_id)  # type: ignore[union-attr]
+
+
+def test_text_of_a_target_is_shown_searched_and_follows_the_graph(window: MainWindow) -> None:
+    desk, session = ready(window), window.session
+    desk.materials.list.setCurrentRow(row_of(desk, "height_ramp"))
+    until(lambda: "height_ramp()" in desk.code.text.toPlainText())
+    assert session.material_id == "height_ramp" and desk.file.currentText() == "height_ramp.frag.glsl"
+    assert any("operations a pixel" in desk.figures.item(n).text() for n in range(desk.figures.count()))  # type: ignore[union-attr]
+    desk.target.setCurrentIndex(desk.target.findData("wgsl"))
+    desk.target.activated.emit(desk.target.currentIndex())
+    until(lambda: "@group(0)" in desk.code.text.toPlainText())
+    desk.code.search.setText("spread")
+    text = desk.code.text.toPlainText()
+    assert (
+        desk.code.count.text() == f"{text.lower().count('spread')} places"
+        and desk.code.text.textCursor().selectedText() == "spread"
+    )
+    at = desk.code.text.textCursor().position()
+    QTest.keyClick(desk.code.search, Qt.Key.Key_Return)
+    assert desk.code.text.textCursor().selectedText().lower() == "spread"
+    assert desk.code.text.textCursor().position() > at
+    ramp = session.project.materials["height_ramp"]
+    (spread,) = (p for p in ramp.parameters if p.identifier == "spread")
+    renamed = tuple(changed(p, identifier="reach") if p is spread else p for p in ramp.parameters)
+    session.edit_material("Rename", ramp.id, lambda now: changed(now, parameters=renamed))
+    until(lambda: "parameters.reach" in desk.code.text.toPlainText())
+    session.undo.undo()
+    until(lambda: "parameters.spread" in desk.code.text.toPlainText())
+
+
+def test_what_is_ticked_leaves_and_is_proven_and_the_second_time_nothing_is_written(
+    window: MainWindow, tmp_path: Path
+) -> None:
+    desk = ready(window)
+    QTest.mouseClick(desk.materials.none, LEFT)
+    assert desk.hindered() == "Tick a material first"
+    desk.deliver_to(tmp_path / "out")
+    assert not (tmp_path / "out").exists()
+    desk.materials.list.tick([row_of(desk, "height_ramp")], on=True)
+    desk.targets.tick(range(desk.targets.count()), on=True)
+    assert desk.targets.ticked == list(TARGETS)
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    files = json.loads((tmp_path / "out" / MANIFEST).read_text())["files"]
+    assert {row["target"] for row in files.values()} == {*TARGETS, "values"}
+    assert f"{len(files)} files written" in window.status.message.text()
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    assert f"0 files written, {len(files)} as they were" in window.status.message.text()
+    QTest.mouseClick(desk.prove, LEFT)
+    quiet(window)
+    assert window.status.message.text() == f"{len(TARGETS)} proofs hold"
+    logged = [desk.log.item(n).text() for n in range(desk.log.count())]  # type: ignore[union-attr]
+    assert any("WGSL" in words and "run by" in words and "off by" in words for words in logged)
+    (tmp_path / "out" / "height_ramp.hlsl").write_text("mine")
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    assert "changed since it was delivered" in window.status.message.text()
+    assert (tmp_path / "out" / "height_ramp.hlsl").read_text() == "mine"
+
+
+def test_a_material_made_meanwhile_is_listed_and_ticked(window: MainWindow) -> None:
+    desk = ready(window)
+    before = desk.materials.list.count()
+    window.commands.run("New material")
+    until(lambda: desk.materials.list.count() == before + 1)
+    assert len(desk.materials.ticked) == before + 1
+
+
+def test_figures_say_what_is_more_than_every_device_has(monkeypatch: pytest.MonkeyPatch) -> None:
+    m = Authoring("Many")
+    total = m.expose("P 0", 0.0)
+    for number in range(1, 20):
+        total = total + m.expose(f"P {number}", 0.0)
+    m.add("unlit_surface", colour=m.add("combine", x=total, y=total, z=total))
+    program = program_of(m.into_project(Project(name="p")).materials[m.material.id])
+    assert not any(figure.too_much for figure in figures.figures(program))
+    assert figures.BLOCK == 16384 and "80 of 16,384 bytes" in figures.figures(program)[3].words
+    monkeypatch.setattr(figures, "BLOCK", 64)
+    assert [figure.too_much for figure in figures.figures(program)] == [False, False, False, True, False]
