@@ -17,13 +17,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from soft_lantern import __version__
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats import shader_package
 from soft_lantern.formats.atlas import write_atlas
 from soft_lantern.formats.places import read_plain
-from soft_lantern.formats.shader_gradients import Form, shipped
+from soft_lantern.formats.records import record_text
+from soft_lantern.formats.shader_gradients import Form, Shipped, shipped
 from soft_lantern.formats.shaders import glsl_450, hlsl, msl, wgsl
-from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
+from soft_lantern.formats.shaders.surface import SurfaceProgram, base_of, program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.ir.glsl_words import Identifiers
 from soft_lantern.limits import IMAGE_BYTES
@@ -34,6 +36,8 @@ FORMAT = 1
 UNITS = {"length": "m", "time": "s", "angle": "rad", "colour": "linear, BT.709 primaries", "axes": "right-handed, Y up"}
 COMPILER = "glslangValidator"
 SECONDS = 60
+VALUES = "values"
+"""What the manifest calls files that go with a material whatever the target."""
 
 
 @dataclass(frozen=True)
@@ -100,8 +104,8 @@ def deliver(
     folder holds other files under those names, Cancelled; nothing is written then.
     """
     check_targets(targets)
-    made = _made(project, materials, list(dict.fromkeys(targets)), form, progress)
     known = _known(folder)
+    made = _made(project, materials, list(dict.fromkeys(targets)), form, _Before(folder, known), progress)
     hashes = {name: hashlib.sha256(data).hexdigest() for name, (data, _) in made.items()}
     changed = [name for name in made if not _is_there(folder / name, hashes[name], known.get(name))]
     listed = {
@@ -130,27 +134,80 @@ Made = dict[str, tuple[bytes, dict[str, str]]]
 """Files by name: what each holds, and what the manifest says of it."""
 
 
+@dataclass(frozen=True)
+class _Before:
+    """What earlier deliveries left in a folder: nothing is worked out again whose source is the same."""
+
+    folder: Path
+    known: Mapping[str, Any]
+
+    def files(self, about: Mapping[str, str]) -> Made:
+        """The files of a material for a target from one source, where all of them are there as they were written."""
+        names = [name for name, row in self.known.items() if all(row.get(key) == each for key, each in about.items())]
+        found = Made()
+        for name in names:
+            path = self.folder / name
+            data = read_plain(path, IMAGE_BYTES) if path.is_file() else b""
+            if hashlib.sha256(data).hexdigest() != self.known[name]["sha256"]:
+                return Made()
+            found[name] = data, dict(about)
+        return found
+
+
 def _made(
-    project: Project, materials: Sequence[Material], targets: Sequence[str], form: Form, progress: Progress
+    project: Project,
+    materials: Sequence[Material],
+    targets: Sequence[str],
+    form: Form,
+    before: _Before,
+    progress: Progress,
 ) -> Made:
     names, found = Identifiers(set()), Made()
+    around = _digest(form, *(record_text(each) for table in _read_by_all(project) for each in table.values()))
     for number, material in enumerate(materials):
         progress(number / len(materials), f"Writing {material.name}")
-        sent = shipped(project, material, form)
-        program = program_of(material, sent)
-        program = program.called(names.take(program.base))
-        about = {"material": material.id}
-        for target in targets:
-            for name, data in TARGETS[target].files(program).items():
-                found[name] = data if isinstance(data, bytes) else data.encode(), about | {"target": target}
-        table, header = shader_package.parameter_table(program, sent), shader_package.c_header(program)
-        found[f"{program.base}.parameters.json"] = table.encode(), about | {"target": "values"}
-        found[f"{program.base}.parameters.h"] = header.encode(), about | {"target": "values"}
-        if sent.atlas:
-            with tempfile.TemporaryDirectory() as home:
-                for path in write_atlas(sent.atlas, Path(home) / f"{program.base}.gradients.png"):
-                    found[path.name] = path.read_bytes(), about | {"target": "values"}
+        base = names.take(base_of(material))
+        about = {"material": material.id, "source": _digest(around, base, record_text(material))}
+        held = {target: before.files(about | {"target": target}) for target in (*targets, VALUES)}
+        missing = [target for target, files in held.items() if not files]
+        for files in held.values():
+            found |= files
+        if missing:
+            sent = shipped(project, material, form)
+            program = program_of(material, sent).called(base)
+            for target in missing:
+                made = _values(program, sent) if target == VALUES else TARGETS[target].files(program)
+                for name, data in made.items():
+                    found[name] = data if isinstance(data, bytes) else data.encode(), about | {"target": target}
     return found
+
+
+def _values(program: SurfaceProgram, sent: Shipped) -> dict[str, str | bytes]:
+    """What goes with a material whatever the target: its parameters, and its gradients."""
+    base = program.base
+    found: dict[str, str | bytes] = {
+        f"{base}.parameters.json": shader_package.parameter_table(program, sent),
+        f"{base}.parameters.h": shader_package.c_header(program),
+    }
+    if sent.atlas:
+        with tempfile.TemporaryDirectory() as home:
+            for path in write_atlas(sent.atlas, Path(home) / f"{base}.gradients.png"):
+                found[path.name] = path.read_bytes()
+    return found
+
+
+def _read_by_all(project: Project) -> tuple[Mapping[str, Any], ...]:
+    """The records that materials may read."""
+    return project.snippets, project.gradients, project.palettes, project.textures
+
+
+def _digest(*parts: str | bytes) -> str:
+    """A digest of texts, and of the program that makes something of them."""
+    whole = hashlib.sha256(__version__.encode())
+    for part in parts:
+        data = part if isinstance(part, bytes) else part.encode()
+        whole.update(len(data).to_bytes(8, "little") + data)
+    return whole.hexdigest()[:32]
 
 
 def _known(folder: Path) -> dict[str, Any]:

@@ -100,11 +100,15 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
     widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
     widths |= {name: 1 for name in leaves.values() if name not in textures and name not in widths}
-    taken = {*INPUTS, *(p.identifier for p in material.parameters)}
-    base = as_identifier(material.name, taken, fallback="material")
-    block = laid_out(widths.items())
+    block, base = laid_out(widths.items()), base_of(material)
     reads = read_inputs(reached)
     return SurfaceProgram(material, base, lowered.alpha_mode, pixel, vertex, used, leaves, textures, block, reads)
+
+
+def base_of(material: Material) -> str:
+    """The identifier that a material's functions and files are called by."""
+    taken = {*INPUTS, *(p.identifier for p in material.parameters)}
+    return as_identifier(material.name, taken, fallback="material")
 
 
 def _plain(values: Sequence[Expr]) -> dict[Expr, Expr]:
