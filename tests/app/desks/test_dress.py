@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -24,7 +25,8 @@ from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Project, StageObject
-from soft_lantern.scene.mesh import Part
+from soft_lantern.progress import Progress, silent
+from soft_lantern.scene.mesh import Mesh, Part
 from soft_lantern.scene.refine import halved
 
 
@@ -158,7 +160,7 @@ def test_a_node_paints_and_layers_are_ordered_named_converted_and_removed(
     panel.channels.setCurrentIndex(panel.channels.findData("g"))
     for name_of_shape, bake in filling_of.BAKES.items():
         filling(urn, panel.way.findText(name_of_shape), "g")
-        green = bake(part_of(urn, name).mesh)[:, 1]
+        green = bake(part_of(urn, name).mesh, silent)[:, 1]
         assert np.abs(part_of(urn, name).layers[0].values[:, 1] - green).max() < 0.51 / 255
     panel.list.setCurrentRow(1)
     told: list[str] = []
@@ -249,6 +251,28 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
     QTest.mouseClick(panel.brush, LEFT)
     desk.go_to("Light")
     assert desk.stage.modes.clicks == "pick" and not panel.brush.isChecked()
+
+
+def test_a_long_fill_shows_how_far_it_is_and_is_cancelled(urn: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    _, name = with_a_layer(urn)
+    steps, before = urn.session.undo.count, part_of(urn, name).layers[0]
+    panel, tasks = urn.dress.paint.layers, urn.status.task_bar.tasks
+
+    def slow(mesh: Mesh, progress: Progress) -> np.ndarray:
+        for step in range(2000):
+            progress(step / 2000, "Looking round from each vertex")
+            time.sleep(0.005)
+        return np.zeros((len(mesh.positions), 4), np.float32)
+
+    monkeypatch.setitem(filling_of.BAKES, "ambient occlusion", slow)
+    panel.way.setCurrentText("ambient occlusion")
+    QTest.mouseClick(panel.fill, LEFT)
+    until(lambda: tasks and tasks[0].share > 0.01)
+    assert tasks[0].words == "Looking round from each vertex"
+    tasks[0].cancel()
+    done(urn)
+    assert "was cancelled; nothing was changed" in urn.status.message.text()
+    assert part_of(urn, name).layers[0] is before and urn.session.undo.count == steps
 
 
 def test_a_stroke_that_cannot_be_kept_is_taken_back(urn: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:

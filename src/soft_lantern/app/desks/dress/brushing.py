@@ -69,17 +69,21 @@ class Brushing(QObject):
             return False
         bare, by_corner = part.bare, layers[at].domain == "corner"
         chosen = self.painting.selected.of(self.on.key(), bare)
-        points = bare.moved(part.transform).positions
-        if by_corner:
-            points = points[bare.triangles.reshape(-1)]
-            chosen = None if chosen is None else chosen[bare.triangles.reshape(-1)]
-        key = (id(bare.triangles), by_corner)
-        if self._places is None or self._places[0] != key or len(self._places[1].points) != len(points):
-            if len(points) > AT_ONCE:
+        if by_corner and chosen is not None:
+            chosen = chosen[bare.triangles.reshape(-1)]
+        key, transform = (id(bare.triangles), by_corner), part.transform
+        count = bare.triangles.size if by_corner else len(bare.positions)
+
+        def made() -> Places:
+            points = bare.moved(transform).positions
+            return Places(points[bare.triangles.reshape(-1)] if by_corner else points)
+
+        if self._places is None or self._places[0] != key or len(self._places[1].points) != count:
+            if count > AT_ONCE:
                 self._held = []
-                self.session.background.work_out(lambda: (key, Places(points)), self._ready)
+                self.session.background.work_out(lambda: (key, made()), self._ready)
                 return False
-            self._places = key, Places(points)
+            self._places = key, made()
         try:
             self._stroke = Stroke(brush, layers[at], self._places[1], chosen)
         except BadValue as error:

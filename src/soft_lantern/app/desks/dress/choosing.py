@@ -37,7 +37,7 @@ from soft_lantern.graph.instances.values import look
 from soft_lantern.render.staging import object_inputs
 from soft_lantern.render.vertex_fill import wire_at_vertices
 from soft_lantern.scene.colour_layers import kept_selection
-from soft_lantern.scene.mesh import Floats, Matrix, Mesh
+from soft_lantern.scene.mesh import Floats, Matrix, Mesh, corners_bounds
 from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.scene.vertex_ranges import VertexRange
 
@@ -89,7 +89,7 @@ class Choosing(QObject):
         at = str(panel.material.currentData() or self.session.material_id)
         found = look(project, at)
         panel.show_materials(materials, self.on.wires_of(found.material) if found else [], at)
-        low, high = place.mesh.moved(place.matrix).bounds
+        low, high = corners_bounds([(place.mesh, place.matrix)])
         panel.show_bounds([round(float(x), 3) for x in low], [round(float(x), 3) for x in high])
 
     def paint(self, painter: QPainter) -> None:

@@ -20,6 +20,7 @@ from soft_lantern.bake.vertex_bakes import (
 from soft_lantern.bake.vertex_rays import ambient_occlusion, thickness
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.ramps.images import colours_at
+from soft_lantern.progress import Progress
 from soft_lantern.render.staging import LoweredMaterials, object_inputs
 from soft_lantern.render.vertex_fill import wire_at_vertices
 from soft_lantern.scene.coarse import Missed, missed_of
@@ -28,12 +29,12 @@ from soft_lantern.scene.mesh import ColourLayer, Floats, Matrix, Mesh
 from soft_lantern.scene.transforms import camera_for, placement
 
 SEED = 1
-BAKES: dict[str, Callable[[Mesh], Floats]] = {
-    "edges and hollows": edges_and_hollows,
-    "place in bounds": place_in_bounds,
-    "random per piece": lambda mesh: random_per_piece(mesh, SEED),
-    "ambient occlusion": lambda mesh: ambient_occlusion(mesh, SEED),
-    "thickness": lambda mesh: thickness(mesh, SEED),
+BAKES: dict[str, Callable[[Mesh, Progress], Floats]] = {
+    "edges and hollows": lambda mesh, _: edges_and_hollows(mesh),
+    "place in bounds": lambda mesh, _: place_in_bounds(mesh),
+    "random per piece": lambda mesh, _: random_per_piece(mesh, SEED),
+    "ambient occlusion": lambda mesh, progress: ambient_occlusion(mesh, SEED, progress=progress),
+    "thickness": lambda mesh, progress: thickness(mesh, SEED, progress=progress),
 }
 
 
@@ -151,7 +152,8 @@ class Filling:
 
     def by_shape(self, at: int, channels: str, name: str) -> None:
         """Fill channels with what the mesh's own shape says, by one of the names in `BAKES`, or its baked light."""
-        bake = BAKES.get(name) or self._baked_light()
+        shape, watched = BAKES.get(name), self.painting.watched
+        bake = (lambda mesh: shape(mesh, watched)) if shape else self._baked_light()
         if bake is None:
             self.session.complain(BadEdit("no light is baked for this part; bake some first"))
             return

@@ -18,6 +18,7 @@ from soft_lantern.errors import BadEdit
 from soft_lantern.formats.assets import LayerEdit, Layers, repainted_parts, write_painted
 from soft_lantern.graph.document import Asset, Project, changed, edited_record
 from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.carrying import carried
 from soft_lantern.scene.colour_layers import Loss, converted, drawn, selections, white
 from soft_lantern.scene.mesh import ColourLayer, Domain, Matrix, Mesh, Model, Precision, Use
@@ -41,6 +42,15 @@ class _Asked:
     agreed: Callable[[], bool]
 
 
+class Watched:
+    """The progress of the edit that is worked out: edits that take long tell it how far they are."""
+
+    now: Progress = staticmethod(silent)
+
+    def __call__(self, share: float, words: str) -> None:
+        self.now(share, words)
+
+
 class Painting(QObject):
     """Edits the layers of the part that `on` names; asks over `over`. `refused`: an edit could not be made."""
 
@@ -49,7 +59,7 @@ class Painting(QObject):
     def __init__(self, on: PaintTarget, over: QWidget) -> None:
         super().__init__(over)
         self.session, self.on, self.over = on.session, on, over
-        self.selected = Selected()
+        self.selected, self.watched = Selected(), Watched()
         self.seen = False
         """Whether painting is what the desk shows."""
         self._asked: list[_Asked] = []
@@ -195,12 +205,20 @@ class Painting(QObject):
         asset, folder = session.project.assets.get(first.asset), session.folder
         edits, name = first.edits, first.name  # `first` itself knows the window
 
-        def repaint() -> tuple[Asset, Model]:
+        watched = self.watched
+
+        def repaint(progress: Progress) -> tuple[Asset, Model]:
+            watched.now = progress
             if asset is None:
                 raise BadEdit("what was painted is gone")
             return repainted_parts(asset, folder, edits)
 
-        session.beside(name, lambda _: outcome(repaint, name), self._worked_out, session.background.submit)
+        session.beside(
+            name,
+            lambda progress: outcome(lambda: repaint(progress), name),
+            self._worked_out,
+            session.background.submit,
+        )
 
     def _worked_out(self, result: tuple[tuple[Asset, Model] | None, str]) -> None:
         (found, trouble), done = result, self._asked[0]
