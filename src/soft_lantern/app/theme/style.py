@@ -83,7 +83,8 @@ QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6p
 QFrame#offer { background: $raised; border: 1px solid $edge; border-radius: 6px; }
 QFrame#picker { background: $raised; border: 1px solid $edge; }
 QDialog { background: $panel; border: 1px solid $edge; }
-QTreeView:focus, QListView:focus, QTableView:focus, QScrollArea:focus, QPlainTextEdit:focus { border: 1px solid $amber; }
+QTreeView:focus, QListView:focus, QTableView:focus, QScrollArea:focus { border: 1px solid $amber; }
+QPlainTextEdit:focus { border: 1px solid $amber; }
 QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 """
 
