@@ -7,8 +7,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from soft_lantern.scene.mesh import Floats, Mesh
 from soft_lantern.values.images import Image
@@ -26,6 +24,9 @@ def place_in_bounds(mesh: Mesh) -> Floats:
 
 def pieces(mesh: Mesh) -> npt.NDArray[np.int64]:
     """The number of the connected piece that each vertex is of, from 0, by the first vertex that each has: (n,)."""
+    from scipy.sparse import coo_matrix  # slow to import, and only wanted here
+    from scipy.sparse.csgraph import connected_components
+
     welded, count = mesh.welded
     corners = welded[mesh.triangles]
     ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]]])

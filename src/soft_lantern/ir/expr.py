@@ -420,15 +420,20 @@ def topological(roots: Iterable[Expr]) -> list[Expr]:
 def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:
     """Every expression reachable from `roots`, arguments before users: the same order however they were built."""
     done: dict[Expr, None] = {}
-    for root in roots:
-        waiting = [root]
-        while waiting:
-            expr = waiting[-1]
-            missing = [arg for arg in expr.args if arg not in done]
-            if missing and expr not in done:
-                waiting.extend(reversed(missing))
-            else:
-                done[waiting.pop()] = None
+    waiting = list(roots)
+    waiting.reverse()
+    while waiting:
+        expr = waiting[-1]
+        if expr in done:
+            waiting.pop()
+            continue
+        ready = True
+        for arg in reversed(expr.args):
+            if arg not in done:
+                waiting.append(arg)
+                ready = False
+        if ready:
+            done[waiting.pop()] = None
     return list(done)
 
 

@@ -7,7 +7,6 @@ from typing import Literal, get_args
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.colour_layers import in_precision
@@ -46,6 +45,8 @@ class Places:
     """Points (n, 3) of a mesh, ready to be found by a brush. For a million that takes a while; any thread may."""
 
     def __init__(self, points: npt.ArrayLike) -> None:
+        from scipy.spatial import cKDTree  # slow to import, and only wanted here
+
         self.points = np.asarray(points, np.float64)
         self._tree = cKDTree(self.points, balanced_tree=False, compact_nodes=False) if len(self.points) else None
 

@@ -6,7 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
 
 from soft_lantern.scene.colour_layers import at_corners, converted, in_precision, places
 from soft_lantern.scene.mesh import ColourLayer, Indices, Mesh
@@ -43,6 +42,8 @@ def nearest(positions: Points, triangles: Indices, points: Points) -> tuple[npt.
 
     Among the NEAR triangles whose middles are nearest: exact where triangles are of a size.
     """
+    from scipy.spatial import cKDTree  # slow to import, and only wanted here
+
     corners = positions[triangles]
     tree = cKDTree(corners.mean(axis=1))
     faces = np.zeros(len(points), np.int64)

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from typing import Literal
 
-from scipy.spatial.transform import Rotation
-
 from soft_lantern.graph.document import Scene, StageObject, Vector, changed
 from soft_lantern.graph.scenes import numbered
 from soft_lantern.scene.mesh import Matrix
@@ -75,6 +73,8 @@ def placed_together(scene: Scene, first: str, others: Collection[str], field: st
         if field == "scale":
             x, y, z = (a * (b / c if c else 1.0) for a, b, c in zip(own, value, before, strict=True))
             return (x, y, z)
+        from scipy.spatial.transform import Rotation  # slow to import, and only wanted here
+
         now, was, its = (Rotation.from_euler("xyz", each, degrees=True) for each in (value, before, own))
         x, y, z = (float(part) for part in (now * was.inv() * its).as_euler("xyz", degrees=True).round(3))
         return (x, y, z)

@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from soft_lantern.scene.mesh import Mesh
 
@@ -148,5 +146,8 @@ def _places_of(which: Whole, count: int, chosen: VertexSet) -> VertexSet:
 
 def _labels(links: Whole, count: int) -> Whole:
     """The number of the component that each of so many is in, (count,), by links, (k, 2)."""
+    from scipy.sparse import coo_matrix  # slow to import, and only wanted here
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_matrix((np.ones(len(links), np.int8), (links[:, 0], links[:, 1])), shape=(count, count))
     return np.asarray(connected_components(graph, directed=False)[1], np.int64)

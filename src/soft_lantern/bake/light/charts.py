@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 import xatlas
-from scipy import ndimage
 
 from soft_lantern.bake.light.surfaces import Floats, Whole
 from soft_lantern.scene.mesh import Indices
@@ -160,6 +159,8 @@ def _numbers(places: Floats, size: tuple[int, int]) -> Whole:
 
 def nearest_filled(size: tuple[int, int], numbers: Whole) -> Whole:
     """For each texel of a map the number of the nearest of those that hold something, (width · height,)."""
+    from scipy import ndimage  # slow to import, and only wanted here
+
     width, height = size
     empty = np.ones(width * height, bool)
     empty[numbers] = False

@@ -47,6 +47,7 @@ class LookShelf(QWidget):
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.list.setToolTip("Drag a look onto an object or a part, here or on the stage; Return: the selected wear it")
         self.pictures: dict[str, QImage] = {}
+        self._looks: list[tuple[str, str]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.search)
@@ -59,6 +60,9 @@ class LookShelf(QWidget):
 
     def show_looks(self, looks: Sequence[tuple[str, str]]) -> None:
         """Show looks by id and name."""
+        if list(looks) == self._looks:
+            return
+        self._looks = list(looks)
         if fill_list(self.list, looks):
             for row in range(self.list.count()):
                 item = self.list.item(row)

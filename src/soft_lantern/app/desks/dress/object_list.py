@@ -176,7 +176,7 @@ class ObjectList(QWidget):
         if tuple(rows) != self._rows:
             self._rows = tuple(rows)
             self._rebuild()
-        self._sift()
+            self._sift()
         wanted = {current, *also}
         for item in self.tree.items():
             if item.isSelected() != (item.data(0, ID) in wanted):
