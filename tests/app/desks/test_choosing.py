@@ -134,6 +134,12 @@ def test_a_box_on_the_stage_selects_what_is_seen_and_only_that_is_filled_and_kep
 
 def test_a_click_takes_the_nearest_vertex_and_steps_carry_it_on(ball: MainWindow) -> None:
     desk, stage = ball.dress, ball.dress.stage
+    painted: list[int] = []
+    stage.modes.over.append(lambda _: painted.append(1))
+    QTest.qWait(300)
+    before = len(painted)
+    QTest.qWait(500)
+    assert len(painted) - before < 5  # marks of nothing are made once, not again and again
     click(stage, stage.lens.place(np.array([0.0, 0.0, 1.0])))
     done(ball)
     at = points(desk)

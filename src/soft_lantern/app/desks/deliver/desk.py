@@ -72,7 +72,7 @@ class DeliverDesk(Desk):
         self.file.activated.connect(lambda _: self._show_file())
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
-        session.opened_material.connect(self.refresh)
+        session.opened_material.connect(catch_up)
         self.refresh()
 
     def refresh(self) -> None:
@@ -103,13 +103,13 @@ class DeliverDesk(Desk):
             self.log.insertItem(0, words)
             self.session.told.emit(words)
 
-        if not self.hindered():
+        if self._may():
             self.session.beside("Delivering", work, take)
 
     def begin_proof(self) -> None:
         """Have others compile and run what is ticked, beside the window."""
         project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
-        if not self.hindered():
+        if self._may():
             self.session.beside("Proving", lambda _: proofs(project, materials, targets), self._show_proofs)
 
     def hindered(self) -> str:
@@ -117,6 +117,13 @@ class DeliverDesk(Desk):
         if not self._chosen():
             return "Tick a material first"
         return "" if self.targets.ticked else "Tick a target first"
+
+    def _may(self) -> bool:
+        """Whether something can be delivered; where not, it is said."""
+        why = self.hindered()
+        if why:
+            self.session.complain(why)
+        return not why
 
     def stop(self) -> None:
         """Stop what runs beside the window."""

@@ -16,6 +16,7 @@ class Selected:
 
     def __init__(self) -> None:
         self._sets: dict[Key, VertexSet] = {}
+        self._none = np.zeros(0, bool)
 
     def of(self, key: Key, mesh: Mesh) -> VertexSet | None:
         """The selected vertices of a part's bare mesh, (n,); None where none is, or they were those of another mesh."""
@@ -23,9 +24,11 @@ class Selected:
         return found if found is not None and len(found) == len(mesh.positions) and found.any() else None
 
     def all_of(self, key: Key, mesh: Mesh) -> VertexSet:
-        """As `of`, but all false where none is selected."""
+        """As `of`, but all false where none is selected: the same one each time, so that nothing is marked anew."""
         found = self.of(key, mesh)
-        return np.zeros(len(mesh.positions), bool) if found is None else found
+        if found is None and len(self._none) != len(mesh.positions):
+            self._none = np.zeros(len(mesh.positions), bool)
+        return self._none if found is None else found
 
     def put(self, key: Key, chosen: VertexSet) -> None:
         """Let others be selected."""
