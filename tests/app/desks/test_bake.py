@@ -268,6 +268,26 @@ def test_light_that_is_gone_or_damaged_is_said_and_nothing_is_lost(grotto: MainW
     assert again.session.project.scenes["night"].baked.file == scene.baked.file
 
 
+def test_an_object_has_texels_of_its_own_for_its_light_map(grotto: MainWindow) -> None:
+    desk, session = grotto.dress, grotto.session
+    tick(grotto, "Ground", "takes")
+    baked(grotto)
+    thing = next(each for each in session.scene.objects if each.name == "Ground")  # type: ignore[union-attr]
+    light = session.files.light_of("night")
+    assert light
+    coarse = next(iter(light.baked.maps[thing.id].light.values())).shape
+    desk.select(thing.id)
+    desk.go_to("Place")
+    desk.texels.want(24.0)
+    assert session.scene and session.scene.object(thing.id).texels == 24.0  # type: ignore[union-attr]
+    desk.go_to("Bake")
+    baked(grotto)
+    light = session.files.light_of("night")
+    assert light
+    fine = next(iter(light.baked.maps[thing.id].light.values())).shape
+    assert fine[0] > 2 * coarse[0]  # 24 a metre in place of the scene's 6
+
+
 def test_the_texels_of_light_maps_are_shown_as_fields_as_wide_as_the_density_says(grotto: MainWindow) -> None:
     desk, told = grotto.dress, list[str]()
     grotto.session.told.connect(told.append)

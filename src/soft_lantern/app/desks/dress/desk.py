@@ -36,7 +36,8 @@ from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.focus import enter
 from soft_lantern.app.widgets.halves import halves
-from soft_lantern.app.widgets.labels import heading_label, tip
+from soft_lantern.app.widgets.labels import heading_label, plain_label, tip
+from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.document import Asset, StageObject, changed, with_records
@@ -49,6 +50,7 @@ TASKS = ("Place", "Paint", "Light", "Bake")
 """What the right column may be for; nothing else is in the way."""
 MOST_REFINED = 5
 PRIMITIVE_DETAIL = "How finely the primitive is divided"
+TEXELS = "Texels of its light map a metre, where it takes baked light; 0: as many as the scene says"
 FILE_DETAIL = "How often each triangle is cut in four, for the stage alone; the file stays as it is"
 
 
@@ -72,6 +74,9 @@ class DressDesk(Desk):
         self.detail = QSpinBox()
         self.detail.setAccessibleName("detail")
         self.detail_label = heading_label("Detail")
+        self.texels = NumberField(0.0, 0.0, 512.0, 1.0, "/m")
+        self.texels.setAccessibleName("texels of the light map")
+        self.texels.setToolTip(TEXELS)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         stage = with_bar(self.stage, self.stage_bar)
@@ -96,6 +101,7 @@ class DressDesk(Desk):
         self.casts.clicked.connect(lambda on: self._set("Set shadow", casts_shadow=on))
         self.receives.clicked.connect(lambda on: self._set("Set shadow", receives_shadow=on))
         self.detail.valueChanged.connect(self._set_detail)
+        self.texels.changed.connect(lambda value: self._set("Set texels", texels=value))
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.models_changed.connect(catch_up)
@@ -149,7 +155,8 @@ class DressDesk(Desk):
         there = {each.id for each in (scene.objects if scene else ())}
         self.things.show_scene(sight.selected, [each for each in self.stage.modes.also if each in there])
         chosen, asset = self._thing(), self._asset()
-        for box in (self.casts, self.receives, self.detail):
+        self.texels.show_value(chosen.texels if chosen else 0.0)
+        for box in (self.casts, self.receives, self.detail, self.texels):
             box.setEnabled(chosen is not None)
         self.casts.setChecked(bool(chosen and chosen.casts_shadow))
         self.receives.setChecked(bool(chosen and chosen.receives_shadow))
@@ -224,7 +231,10 @@ class DressDesk(Desk):
 
     def _right(self) -> QWidget:
         switches, fine = QHBoxLayout(), QHBoxLayout()
-        for row, widgets in ((switches, (self.casts, self.receives)), (fine, (self.detail_label, self.detail))):
+        for row, widgets in (
+            (switches, (self.casts, self.receives)),
+            (fine, (self.detail_label, self.detail, plain_label("light map texels"), self.texels)),
+        ):
             for widget in widgets:
                 row.addWidget(widget)
             row.addStretch(1)
