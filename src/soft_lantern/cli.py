@@ -206,7 +206,7 @@ def export(
         done = deliver(document, found, to, output, form, progress)
     rows: list[dict[str, Any]] = []
     if proof:
-        from soft_lantern.proof.report import proofs
+        from soft_lantern.proof.report import in_words, proofs
 
         rows = proofs(document, found, to, form)
     if as_json:
@@ -218,8 +218,7 @@ def export(
     if done.kept:
         print(f"{len(done.kept)} files were as they are to be")
     for row in rows:
-        off = "" if row["largest"] is None else f", off by {row['largest'] * 1e-5:.1e} at most"
-        print(f"{'holds' if row['holds'] else 'FAILS'}: {row['material']}, {row['target']}: {row['how']}{off}")
+        print(f"{'holds' if row['holds'] else 'FAILS'}: {row['material']}, {row['target']}: {in_words(row)}")
     raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
 
 

@@ -12,7 +12,7 @@ from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.proof import by_glslang
 from soft_lantern.proof.by_webgpu import WebGpu
-from soft_lantern.proof.points import compared, is_read, trial
+from soft_lantern.proof.points import LIMIT, compared, is_read, trial
 
 POINTS, SEED = 2000, 1
 
@@ -30,6 +30,11 @@ def proofs(
         program = program_of(material, shipped(project, material, form))
         rows += [{"material": material.name, "target": target} | _proof(program, target) for target in targets]
     return rows
+
+
+def in_words(row: dict[str, Any]) -> str:
+    """How a row was proven, and how far it was off where it was run."""
+    return row["how"] if row["largest"] is None else f"{row['how']}, off by {row['largest'] * LIMIT:.1e} at most"
 
 
 def _proof(program: SurfaceProgram, target: str) -> dict[str, Any]:

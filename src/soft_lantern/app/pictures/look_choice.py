@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
-from soft_lantern.app.pictures.miniatures import Miniatures
+from soft_lantern.app.pictures.miniatures import Miniatures, pictured_by
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.look_picker import LookPicker
 from soft_lantern.app.widgets.passing import passing
@@ -50,9 +50,8 @@ def choose_look(
     def want(look_ids: list[str]) -> None:
         project = session.project
         for look_id in look_ids:
-            held = project.picks[look_id].looks[:1] if look_id in project.picks else (look_id,)
-            shown = held[0] if held else ""
-            if look_id not in asked and (shown in project.instances or shown in project.materials):
+            shown = pictured_by(project, look_id)
+            if shown and look_id not in asked:
                 asked.add(look_id)
                 drawn.want(look_id, project, shown, SIDE)
 

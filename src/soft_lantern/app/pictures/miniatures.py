@@ -102,6 +102,12 @@ class Miniatures(QObject):
         self._next()
 
 
+def pictured_by(project: Project, look_id: str) -> str:
+    """The look whose picture stands for a look, or the first of a pick; "" where there is none."""
+    held = project.picks[look_id].looks[:1] if look_id in project.picks else (look_id,)
+    return held[0] if held and (held[0] in project.instances or held[0] in project.materials) else ""
+
+
 def plain(frame: Frame) -> Frame:
     """Without shadows and glow, which hardly show on a small picture and take longest; the programs stay the same."""
     items = tuple(replace(item, receives_shadow=False) for item in frame.items)

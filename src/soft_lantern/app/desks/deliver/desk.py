@@ -26,7 +26,7 @@ from soft_lantern.formats.shader_gradients import shipped
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.progress import Progress
-from soft_lantern.proof.report import proofs
+from soft_lantern.proof.report import in_words, proofs
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.words import counted
 
@@ -169,9 +169,8 @@ class DeliverDesk(Desk):
     def _show_proofs(self, rows: list[dict[str, Any]]) -> None:
         bad = [row for row in rows if not row["holds"]]
         for row in rows:
-            off = "" if row["largest"] is None else f", off by {row['largest'] * 1e-5:.1e} at most"
             holds = "holds" if row["holds"] else "FAILS"
-            self.log.insertItem(0, f"{row['material']}, {TARGETS[row['target']].words}: {holds}; {row['how']}{off}")
+            self.log.insertItem(0, f"{row['material']}, {TARGETS[row['target']].words}: {holds}; {in_words(row)}")
         told = f"{len(bad)} of {counted(len(rows), 'proof')} failed" if bad else f"{counted(len(rows), 'proof')} hold"
         self.log.insertItem(0, told)
         self.session.told.emit(told)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from soft_lantern.app.desks.dress.look_shelf import LookShelf
 from soft_lantern.app.desks.dress.object_list import ObjectList, ObjectRow
-from soft_lantern.app.pictures.miniatures import EVEN, Miniatures
+from soft_lantern.app.pictures.miniatures import EVEN, Miniatures, pictured_by
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.work.timers import single_shot
@@ -124,9 +124,9 @@ class ScenePanel(QWidget):
     def _draw_looks(self, look_ids: list[str]) -> None:
         project = self.session.project
         for look_id in look_ids:
-            held = project.picks[look_id].looks[:1] if look_id in project.picks else (look_id,)
-            if held and (held[0] in project.instances or held[0] in project.materials):
-                self._looks.want(look_id, project, held[0], SIDE, sky=EVEN)
+            shown = pictured_by(project, look_id)
+            if shown:
+                self._looks.want(look_id, project, shown, SIDE, sky=EVEN)
 
     def _rename(self, object_id: str, name: str) -> None:
         self.session.edit_scene("Rename object", lambda scene: changed_object(scene, object_id, {"name": name}))
