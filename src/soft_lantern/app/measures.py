@@ -36,7 +36,7 @@ PICTURES = 50
 def table() -> list[Row]:
     """The measures that need a window."""
     application = make_application()  # kept, or Qt takes it down
-    rows = [*_starts(), *_working_in_300(), *_panning_1000(), *_dressing(), *_colouring(), *_tuning_5000()]
+    rows = [*_starts(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking(), *_colouring(), *_tuning_5000()]
     application.processEvents()
     return rows
 
@@ -150,6 +150,30 @@ def _dressing() -> list[Row]:
         Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
         Row("window busy by one step of a move, basin", move, 16, "ms"),
     ]
+
+
+def _baking() -> list[Row]:
+    """How much of the time the window cannot answer at once while the grotto's light is baked on all cores."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "p")
+        window = MainWindow(Path(folder) / "p")
+        window.session.open_scene("night_grotto")
+        window.go_to_desk("Dress")
+        window.dress.go_to("Bake")
+        window.show()
+        _live(4000)
+        window.dress.baking.bake()
+        busy = []
+        while window.dress.baking.task is not None:
+            started = time.perf_counter()
+            QApplication.processEvents()
+            worked = time.perf_counter() - started
+            time.sleep(0.001)
+            busy.append((worked, time.perf_counter() - started))
+        window.session.saver.let_go()
+        window.close()
+    late = sum(worked for worked, _ in busy if worked > 0.016) / sum(turn for _, turn in busy)
+    return [Row("window busy for over 16 ms at once, share of the time that light is baked", late, 0.05)]
 
 
 def _colouring() -> list[Row]:

@@ -108,6 +108,7 @@ class GlRenderer:
             self._draw_edges(frame)
         context.disable(moderngl.DEPTH_TEST)
         if target.resolved is not target.drawing:
+            finish()  # the copy would keep other threads waiting for all that is still to be drawn
             context.copy_framebuffer(target.resolved, target.drawing)
         pixels = self._display(frame, target)
         linear = np.frombuffer(target.linear.read(), np.float32).reshape(frame.size[1], frame.size[0], 4)
@@ -149,6 +150,7 @@ class GlRenderer:
     def _keep_behind(self, frame: Frame, target: Target) -> None:
         """Copy what is drawn so far, with smaller copies, for those that read the colour behind them."""
         behind = self.resources.target("behind", frame.size)
+        finish()
         self.context.copy_framebuffer(behind.drawing, target.drawing)
         behind.linear.build_mipmaps()
         behind.linear.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)

@@ -12,6 +12,8 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from soft_lantern.scene.rows import distinct_rows
+
 Floats = npt.NDArray[np.float32]
 Indices = npt.NDArray[np.uint32]
 Matrix = npt.NDArray[np.float64]
@@ -80,12 +82,8 @@ class Mesh:
     @functools.cached_property
     def welded(self) -> tuple[npt.NDArray[np.int64], int]:
         """The number of the place that each vertex is at, (n,), and how many there are: files split vertices in one."""
-        which, count = np.zeros(len(self.positions), np.int64), 1
-        for along in (self.positions.round(6) + 0.0).T:  # axis by axis: rows are slow to sort, and let no thread run
-            held, number = np.unique(along, return_inverse=True)
-            keys, which = np.unique(which * len(held) + number, return_inverse=True)
-            count = len(keys)
-        return np.asarray(which, np.int64), count
+        first, which = distinct_rows(self.positions.round(6))
+        return which, len(first)
 
     @functools.cached_property
     def closed(self) -> bool:
@@ -242,7 +240,7 @@ def split_by_corner(mesh: Mesh, values: npt.NDArray[np.floating]) -> tuple[Mesh,
     """
     owners = mesh.triangles.reshape(-1)
     held = np.column_stack([owners.astype(np.float64), values])
-    _, first, which = np.unique(held, axis=0, return_index=True, return_inverse=True)
+    first, which = distinct_rows(held)
     rows = owners[first].astype(np.int64)
     given, light = mesh.given_tangents, mesh.light_uvs
     split = replace(
@@ -256,7 +254,7 @@ def split_by_corner(mesh: Mesh, values: npt.NDArray[np.floating]) -> tuple[Mesh,
         light_uvs=None if light is None else light[rows],
         triangles=which.reshape(-1, 3).astype(np.uint32),
     )
-    return split, rows, np.asarray(first, np.int64)
+    return split, rows, first
 
 
 def with_light_map(mesh: Mesh, coordinates: Floats) -> Mesh:

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from soft_lantern.errors import BadFile
 from soft_lantern.limits import MESH_REFINED, REFINE
 from soft_lantern.scene.mesh import Floats, Mesh, Model
+from soft_lantern.scene.rows import distinct_rows
 
 
 def refined(model: Model, times: int) -> Model:
@@ -29,7 +30,9 @@ def halved(mesh: Mesh) -> Mesh:
     """The mesh with every triangle cut in four; neighbours share the new vertices, so no cracks open."""
     triangles = mesh.triangles.astype(np.int64)
     sides = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2)
-    ends, which = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True)
+    sides = np.sort(sides, axis=1)
+    first, which = distinct_rows(sides)
+    ends = sides[first]
     a, b, c = triangles.T
     ab, bc, ca = (which.reshape(-1, 3) + len(mesh.positions)).T
     cut = np.stack([a, ab, ca, ab, b, bc, ca, bc, c, ab, bc, ca], axis=1).reshape(-1, 3)

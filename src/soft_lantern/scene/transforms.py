@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -33,7 +34,7 @@ class Camera:
     view: Matrix
     projection: Matrix
 
-    @property
+    @cached_property
     def view_projection(self) -> Matrix:
         """World to clip space."""
         return self.projection @ self.view
@@ -65,10 +66,14 @@ class Camera:
 
 def camera_for(view: View, size: tuple[int, int]) -> Camera:
     """The camera of a view, for a picture of that many pixels."""
-    yaw, pitch = np.radians(view.yaw), np.radians(np.clip(view.pitch, -89.9, 89.9))
+    return _camera_around(view.target, view.yaw, view.pitch, max(view.distance, 1e-3), size)
+
+
+@lru_cache(64)  # everything that is drawn over a picture asks for its camera
+def _camera_around(target: Vector, yaw: float, pitch: float, distance: float, size: tuple[int, int]) -> Camera:
+    yaw, pitch = np.radians(yaw), np.radians(np.clip(pitch, -89.9, 89.9))
     toward = np.array([np.sin(yaw) * np.cos(pitch), np.sin(pitch), np.cos(yaw) * np.cos(pitch)])
-    distance = max(view.distance, 1e-3)
-    position = np.array(view.target) + toward * distance
+    position = np.array(target) + toward * distance
     right = np.cross([0.0, 1.0, 0.0], toward)
     right /= np.linalg.norm(right)
     up = np.cross(toward, right)

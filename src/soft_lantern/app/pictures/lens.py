@@ -26,8 +26,12 @@ class Lens:
 
     def place(self, point: Matrix) -> QPointF:
         """Where a point of the world is on the widget."""
-        x, y, _ = self.camera.project(point, self.size)[0]
-        return QPointF(float(np.clip(x, -1e5, 1e5)), float(np.clip(y, -1e5, 1e5)))
+        return self.places(point)[0]
+
+    def places(self, points: Matrix) -> list[QPointF]:
+        """Where points of the world, (n, 3), are on the widget."""
+        found = np.clip(self.camera.project(points, self.size)[:, :2], -1e5, 1e5)
+        return [QPointF(x, y) for x, y in found.tolist()]
 
     def in_front(self, point: Matrix) -> bool:
         """Whether the camera looks toward a point rather than away from it."""

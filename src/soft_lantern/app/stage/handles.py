@@ -44,8 +44,9 @@ class Handles:
 
     def arms(self) -> dict[str, tuple[QPointF, QPointF]]:
         """The start and end of each arm on the widget."""
-        start = self.lens.place(self.origin)
-        return {name: (start, self.lens.place(self.origin + axis * self.length)) for name, axis in self.axes()}
+        axes = dict(self.axes())
+        ends = self.lens.places(self.origin + self.length * np.array([np.zeros(3), *axes.values()]))
+        return {name: (ends[0], end) for name, end in zip(axes, ends[1:], strict=True)}
 
     def rings(self) -> dict[str, list[QPointF]]:
         """The ring about each axis on the widget."""
@@ -54,7 +55,7 @@ class Handles:
         for number, (name, _) in enumerate(self.axes()):
             side, other = np.eye(3)[(number + 1) % 3], np.eye(3)[(number + 2) % 3]
             points = self.origin + self.length * (np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * other)
-            found[name] = [self.lens.place(point) for point in points]
+            found[name] = self.lens.places(points)
         return found
 
     def at(self, place: QPointF) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import html
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QSizePolicy, QWidget
 
 
@@ -55,6 +55,33 @@ def quiet_label(text: str = "", *, wraps: bool = False) -> QLabel:
     label.setProperty("quiet", True)
     label.setWordWrap(wraps)
     return label
+
+
+class SteadyLabel(QWidget):
+    """Quiet words that change often: only where they take more lines or fewer is anything around them laid out anew."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__()
+        self._label = quiet_label(text, wraps=True)
+        self._label.setParent(self)
+        self._fit()
+
+    def text(self) -> str:
+        """The words."""
+        return self._label.text()
+
+    def setText(self, text: str) -> None:
+        """Show other words."""
+        self._label.setText(text)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        height = max(self._label.heightForWidth(self.width()), self.fontMetrics().lineSpacing())
+        self._label.setGeometry(0, 0, self.width(), height)
+        self.setFixedHeight(height)
 
 
 def linked_label(*, wraps: bool = True) -> QLabel:

@@ -54,7 +54,10 @@ class TaskBar(QWidget):
     def _show_share(self) -> None:
         if self.tasks:
             self.words.setText(self.tasks[-1].words)
+            # A bar that may paint does so at once, and with it all of the window that is not painted yet.
+            self.bar.setUpdatesEnabled(False)
             self.bar.setValue(round(self.tasks[-1].share * 1000))
+            self.bar.setUpdatesEnabled(True)
 
     def _cancel(self) -> None:
         if self.tasks:

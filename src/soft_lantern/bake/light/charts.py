@@ -14,6 +14,7 @@ import xatlas
 
 from soft_lantern.bake.light.surfaces import Floats, Whole
 from soft_lantern.scene.mesh import Indices
+from soft_lantern.scene.rows import distinct_rows
 
 PADDING = 2
 """Texels between charts, so that what is filled of one is not seen on the next."""
@@ -124,7 +125,8 @@ def seams_of(charts: Charts, meshes: Sequence[tuple[Floats, Indices]], texels: T
     for (points, triangles), coordinates in zip(meshes, charts.coordinates, strict=True):
         sides = _edges_in_two_places(points, triangles, coordinates * np.array([width, height], np.float32))
         found.append(np.stack([row_of[_numbers(each, charts.size)] for each in sides], axis=1))
-    pairs = np.unique(np.sort(np.concatenate(found), axis=1), axis=0)
+    pairs = np.sort(np.concatenate(found), axis=1)
+    pairs = pairs[distinct_rows(pairs)[0]]
     return np.asarray(pairs[(pairs[:, 0] >= 0) & (pairs[:, 0] != pairs[:, 1])])
 
 
@@ -134,8 +136,8 @@ ALONG_SEAM = 48
 
 def _edges_in_two_places(points: Floats, triangles: Indices, placed: Floats) -> tuple[Floats, Floats]:
     """Places in the map, in texels, along the edges that two triangles share but the map does not: on either side."""
-    _, welded = np.unique(points.round(5), axis=0, return_inverse=True)
-    corners = welded.reshape(-1)[triangles]
+    _, welded = distinct_rows(points.round(5))
+    corners = welded[triangles]
     ends = np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2)
     sides = np.stack([placed, np.roll(placed, -1, axis=1)], axis=2).reshape(-1, 2, 2)
     turned = ends[:, 0] > ends[:, 1]

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from soft_lantern.app.widgets.alone import show_alone
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.colour_button import ColourButton
-from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side, tip
+from soft_lantern.app.widgets.labels import SteadyLabel, heading_label, plain_label, quiet_label, side_by_side, tip
 from soft_lantern.app.widgets.number_field import NumberField
 
 WHAT = ("gives", "takes", "stops", "stays")
@@ -100,7 +100,7 @@ class LightPanel(QWidget):
         self.hold = tool_button("Hold", lambda: self.hold_wanted.emit(self.hold.isChecked()))
         self.hold.setCheckable(True)
         self.stop = tool_button("Stop", self.stop_wanted.emit)
-        self.state = quiet_label(wraps=True)
+        self.state = SteadyLabel()
         self.samples, self.bounces, self.seed = (QSpinBox() for _ in range(3))
         for spin, low, high in ((self.samples, 1, 65_536), (self.bounces, 0, 32), (self.seed, 0, 999_999)):
             spin.setRange(low, high)
@@ -183,7 +183,8 @@ class LightPanel(QWidget):
         """Show the fields of `graph.document.LightBake` by name, the groups, and how the light is, in words."""
         self._filling = True
         for name in ("samples", "bounces", "seed"):
-            getattr(self, name).setValue(int(values[name]))
+            if getattr(self, name).value() != int(values[name]):
+                getattr(self, name).setValue(int(values[name]))
         for name in ("texels", "probes"):
             getattr(self, name).show_value(values[name])
         for name in ("denoise", "sky"):
