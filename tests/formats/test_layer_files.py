@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from tests.khronos import complaints
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.assets import read_model
@@ -90,6 +91,7 @@ def test_a_mesh_leaves_with_its_colours_as_glTF_has_them_and_data_under_names_of
     assert attribute_names([made[0], made[0]]) == ["_EDGE_WEAR", "_EDGE_WEAR_2"]
     path = tmp_path / "ball.glb"
     write_glb(path, [Part("ball", BALL, layers=tuple(made))])
+    assert complaints(path) == []  # the Khronos validator
     document = Document(path)
     (primitive_,) = document.json["meshes"][0]["primitives"]
     order = document.numbers(primitive_["indices"]).reshape(-1)

@@ -28,6 +28,7 @@ from soft_lantern.render.surface_points import Worn, at_places
 from soft_lantern.scene.mesh import Mesh, Model
 from soft_lantern.scene.transforms import Camera, camera_for
 from soft_lantern.values.images import Image
+from soft_lantern.values.words import counted
 
 Floats = npt.NDArray[np.float32]
 Mean = tuple[float, float, float]
@@ -38,6 +39,7 @@ WHITEST = 0.98
 """The most of light that a surface sends on, so that it ends."""
 SAMPLED = 1024
 """Triangles of a part by which the mean of what it gives is told."""
+NO_TAKERS = "Nothing that stands takes light: it was baked for what moves alone"
 MOST_PROBES = 16
 """Points along one axis of the grid in which light for what moves is gathered."""
 MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "hidden", "see-through", "unlit"
@@ -237,13 +239,14 @@ def gathered(
     takers = [part for part in parts if part.does("takes")]
     if not takers and not settings.probes:
         raise BadValue("nothing in the scene takes light: let an object take it first")
-    remarks: list[str] = []
+    remarks = [] if takers else [NO_TAKERS]
     means = emissions.of_groups(givers)
-    pieces = []
+    pieces, areas = [], [_area(part.worn) for part in parts if part.worn]
     for number, part in enumerate(parts):
         progress(0.2 + 0.4 * number / len(parts), f"Reading what {part.thing.name} answers")
         group = names.index(part.group) if part.does("gives") else -1
-        pieces.append(_surfaces(part, settings.texels, group, means.get(part.group), remarks))
+        share = areas[number] / max(sum(areas), 1e-30)
+        pieces.append(_surfaces(part, settings.texels, share, group, means.get(part.group), remarks))
     power = [float(np.mean(means[name])) for name in names]
     if settings.sky:
         means[SKY] = (1.0, 1.0, 1.0)
@@ -287,6 +290,7 @@ def _area(part: Worn) -> float:
 def _surfaces(
     part: Part,
     texels: float,
+    share: float,
     group: int,
     mean: Mean | None,
     remarks: list[str],
@@ -301,7 +305,7 @@ def _surfaces(
         corners[~sound] = 0.0
     masked = lowered.alpha_mode == "mask"
     fine = (part.thing.texels or texels) * (4 if masked else 1)
-    divisions = divisions_for(corners, fine)
+    divisions = divisions_for(corners, fine, share)
     triangles, places = cell_middles(divisions)
     wanted = ["base_colour", "metallic", "emissive", "alpha"]
     if masked:
@@ -365,7 +369,7 @@ def _of_charts(thing: StageObject, charts: Charts, texels: Texels, asked: float)
             f"{thing.name} has no room in its map for {asked:g} texels a metre; it has {charts.texels_per_metre:.1f}"
         )
     if texels.doubled:
-        found.append(f"{thing.name} has charts that overlap in {texels.doubled} texels of its light map")
+        found.append(f"{thing.name} has charts that overlap in {counted(texels.doubled, 'texel')} of its light map")
     used = texels.covered.sum() / (charts.size[0] * charts.size[1])
     if used < WASTED and charts.size[0] * charts.size[1] > 4096:
         found.append(f"{thing.name} uses {used:.0%} of its light map; the rest is wasted room")

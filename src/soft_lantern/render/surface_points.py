@@ -54,10 +54,12 @@ class Worn:
         """
         values = changes_worked_out(surface_inputs.at_pixel([self.lowered.surface[name] for name in names]))
         found: dict[str, list[Floats]] = {name: [] for name in names}
+        read = {str(expr.data) for expr in topological(values) if expr.op is Op.INPUT}
+        carried = {name: rows for name, rows in self.carried.items() if name in read}
         for low in range(0, max(len(triangles), 1), AT_ONCE):
             part = slice(low, low + AT_ONCE)
             count = len(triangles[part])
-            leaves = self._leaves(values, at_places(self.mesh, self.carried, triangles[part], places[part]))
+            leaves = self._leaves(values, at_places(self.mesh, carried, triangles[part], places[part]))
             worked_out = evaluate(values, leaves)
             for name, value in zip(names, values, strict=True):
                 rows = np.nan_to_num(as_rows(worked_out[value], count), nan=0.0)

@@ -10,6 +10,7 @@ import pytest
 import trimesh
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from tests.khronos import complaints
 
 from by_hand import LEFT, Open, settled, until
 from soft_lantern.app.desks.dress import baking
@@ -160,6 +161,7 @@ def test_a_green_lantern_lights_stones_and_is_turned_orange_without_baking_again
     assert {each["object"] for each in told["light_maps"]} == {"Ground", "Block"}
     (part,), _ = read_parts(out / "ground.exr")
     assert part.half and part.channels[:3] == ("R", "G", "B")
+    assert complaints(*sorted(out.glob("*.glb"))) == []
     # The picture's point by the mesh and the map that were handed over, as another program would look it up.
     mesh = trimesh.load(out / "ground.glb", force="mesh", process=False)
     local = np.tile([[shade[0] / 1.5, 0.0, shade[2] / 1.5]], (len(mesh.triangles), 1))

@@ -12,6 +12,7 @@ import trimesh
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
+from tests.khronos import complaints
 
 from by_hand import LEFT, Open, click, drag, seen_at, settled, until
 from soft_lantern.app.desks.dress import filling as filling_of
@@ -114,6 +115,7 @@ def test_a_fade_from_foot_to_top_is_painted_seen_kept_and_read_by_others(urn: Ma
     desk.paint.painting.export_to(asset, session.folder.parent / "out.glb")
     done(urn)
     assert f"{name}: COLOR_0" in urn.status.message.text()
+    assert complaints(session.folder / asset.layers, session.folder.parent / "out.glb") == []
     left = trimesh.load(session.folder.parent / "out.glb", process=False)
     sent = next(g for g in left.geometry.values() if len(g.vertices) == len(layer.values))
     assert (np.asarray(sent.visual.vertex_colors) == np.rint(layer.values * 255)).all()  # exactly those numbers

@@ -34,6 +34,7 @@ class PartsTable(QTableWidget):
         self.setAccessibleName("parts")
         self.setAcceptDrops(True)
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # parts of a file often differ in the end of a name alone
         self.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         header, rows = self.horizontalHeader(), self.verticalHeader()
         assert header is not None and rows is not None

@@ -131,11 +131,14 @@ def cell_middles(divisions: Whole) -> tuple[Whole, Places]:
     return np.repeat(np.arange(len(divisions)), counts), places
 
 
-def divisions_for(corners: Floats, per_metre: float) -> Whole:
-    """Into how many pieces the edges of triangles are cut for cells as large as texels of that density."""
+def divisions_for(corners: Floats, per_metre: float, share: float = 1.0) -> Whole:
+    """Into how many pieces the edges of triangles are cut for cells as large as texels of that density.
+
+    They may take that share of the cells there may be.
+    """
     edges = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1, initial=0.0)
     fine = np.clip(np.ceil(edges.astype(np.float64) * per_metre), 1, FINEST)
     total = float((fine**2).sum())
-    if total > MOST_CELLS:
-        fine = np.maximum(np.floor(fine * np.sqrt(MOST_CELLS / total)), 1)
+    if total > MOST_CELLS * share:
+        fine = np.maximum(np.floor(fine * np.sqrt(MOST_CELLS * share / total)), 1)
     return np.asarray(fine.astype(np.int64))
