@@ -194,21 +194,23 @@ def export(
     from soft_lantern.commands.progress_bar import progress_bar
     from soft_lantern.formats.delivery import check_targets, deliver
     from soft_lantern.formats.project_folder import open_project
+    from soft_lantern.review.target import page_target
 
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
     form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
-    check_targets(to)
+    whole = page_target(project)
+    check_targets(to, whole)
     document = open_project(project).project
     every = sorted(document.materials.values(), key=lambda each: each.id)
     found = [named(document.materials.values(), each, "material") for each in material] if material else every
     with progress_bar() as progress:
-        done = deliver(document, found, to, output, form, progress)
+        done = deliver(document, found, to, output, form, progress, whole)
     rows: list[dict[str, Any]] = []
     if proof:
         from soft_lantern.proof.report import in_words, proofs
 
-        rows = proofs(document, found, to, form)
+        rows = proofs(document, found, [target for target in to if target not in whole], form)
     if as_json:
         shown = {"written": done.written, "kept": done.kept, **done.manifest} | ({"proof": rows} if proof else {})
         print(json.dumps(shown, indent=2, ensure_ascii=False))
@@ -220,6 +222,19 @@ def export(
     for row in rows:
         print(f"{'holds' if row['holds'] else 'FAILS'}: {row['material']}, {row['target']}: {in_words(row)}")
     raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
+
+
+@app.command()
+def answer(
+    project: ProjectFolder,
+    file: Annotated[Path, typer.Argument(help="what was downloaded from a review page, or a table of values")],
+    take: Annotated[bool, typer.Option("--take", help="change the project; else only say what would change")] = False,
+) -> None:
+    """Say what an answer to a review page would change, and change it if that is wanted."""
+    from soft_lantern.commands.answering import answer as answer_
+
+    for line in answer_(project, file, take=take):
+        print(line)
 
 
 @app.command()

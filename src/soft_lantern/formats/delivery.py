@@ -12,7 +12,7 @@ import os
 import shutil
 import subprocess
 import tempfile
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -46,6 +46,18 @@ class Target:
 
     words: str
     files: Callable[[SurfaceProgram], Mapping[str, str | bytes]]
+
+
+@dataclass(frozen=True)
+class Whole:
+    """Something that all materials of a delivery are written for together: what it is, and its files by their names.
+
+    `source`: the same text for two projects and materials from which the same files would come.
+    """
+
+    words: str
+    source: Callable[[Project, Sequence[Material]], str]
+    files: Callable[[Project, Sequence[Material], Progress], Mapping[str, str | bytes]]
 
 
 def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
@@ -97,15 +109,20 @@ def deliver(
     folder: Path,
     form: Form = "row",
     progress: Progress = silent,
+    whole: Mapping[str, Whole] = {},
 ) -> Delivery:
-    """Write materials for targets into a folder.
+    """Write materials for targets into a folder; `whole` are targets beside those there always are.
 
     Raises BadValue where a target is not known or a material cannot be written, BadFile where the disk refuses or the
     folder holds other files under those names, Cancelled; nothing is written then.
     """
-    check_targets(targets)
-    known = _known(folder)
-    made = _made(project, materials, list(dict.fromkeys(targets)), form, _Before(folder, known), progress)
+    check_targets(targets, whole)
+    known, wanted = _known(folder), list(dict.fromkeys(targets))
+    before = _Before(folder, known)
+    made = _made(project, materials, [each for each in wanted if each in TARGETS], form, before, progress)
+    for target in wanted:
+        if target in whole:
+            made |= _made_whole(project, materials, target, whole[target], before, progress)
     hashes = {name: hashlib.sha256(data).hexdigest() for name, (data, _) in made.items()}
     changed = [name for name in made if not _is_there(folder / name, hashes[name], known.get(name))]
     listed = {
@@ -123,11 +140,12 @@ def deliver(
     return Delivery(folder, changed, [name for name in made if name not in changed], manifest)
 
 
-def check_targets(targets: Sequence[str]) -> None:
+def check_targets(targets: Sequence[str], whole: Iterable[str] = ()) -> None:
     """Raises BadValue where a target is not known."""
+    known = (*TARGETS, *whole)
     for target in targets:
-        if target not in TARGETS:
-            raise BadValue(f"there is no target “{target}”, only {', '.join(TARGETS)}")
+        if target not in known:
+            raise BadValue(f"there is no target “{target}”, only {', '.join(known)}")
 
 
 Made = dict[str, tuple[bytes, dict[str, str]]]
@@ -180,6 +198,22 @@ def _made(
                 for name, data in made.items():
                     found[name] = data if isinstance(data, bytes) else data.encode(), about | {"target": target}
     return found
+
+
+def _made_whole(
+    project: Project,
+    materials: Sequence[Material],
+    target: str,
+    whole: Whole,
+    before: _Before,
+    progress: Progress,
+) -> Made:
+    about = {"target": target, "source": _digest(whole.source(project, materials))}
+    held = before.files(about)
+    if held:
+        return held
+    made = whole.files(project, materials, progress)
+    return {name: (data if isinstance(data, bytes) else data.encode(), about) for name, data in made.items()}
 
 
 def _values(program: SurfaceProgram, sent: Shipped) -> dict[str, str | bytes]:

@@ -27,16 +27,10 @@ from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.graph.lowering import uniform_type
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Op, in_reading_order
-from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program
+from soft_lantern.ir.glsl_program import HEADS, TAKEN, fragment_inputs, vertex_program
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, components
-
-HEADS = {
-    "glsl": ["#version 330 core"],
-    "glsl-es": ["#version 300 es", "precision highp float;", "precision highp int;", "precision highp sampler2D;"],
-}
-"""The first lines of a shader for each target."""
 
 
 def package(material: Material, target: str = "glsl", sent: Shipped | None = None) -> dict[str, str]:

@@ -13,18 +13,18 @@ import io
 import json
 import math
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text, write_whole
-from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
-from soft_lantern.graph.instances.family import descendants
+from soft_lantern.graph.document import Instance, Material, Parameter, Project, Snapshot, changed, with_records
+from soft_lantern.graph.instances.family import all_values, descendants, free_name
 from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.shade import MOST, NONE
-from soft_lantern.graph.instances.values import ancestry, put_instance
+from soft_lantern.graph.instances.values import ancestry, look, put_instance
 from soft_lantern.graph.parameters.edits import choice_of, held, limits_in_words
 from soft_lantern.graph.ramps.images import readable_names
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
@@ -61,14 +61,35 @@ class Change:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """What reading a table would change, and what of it is left out because it is wrong."""
+    """What reading a table would change, and what of it is left out because it is wrong.
+
+    `added`: instances that it brings, before any value of theirs; `remarks` on them by id.
+    """
 
     changes: tuple[Change, ...] = ()
     troubles: tuple[Trouble, ...] = ()
     material: str = ""
+    added: tuple[Instance, ...] = ()
+    remarks: dict[str, str] = field(default_factory=dict)
+
+    def name_of(self, project: Project, instance_id: str) -> str:
+        """What an instance is called that is there, or is added."""
+        added = {each.id: each for each in self.added}
+        return (added.get(instance_id) or project.instances[instance_id]).name
 
     def applied(self, project: Project) -> Project:
         """The project with the changes made."""
+        for each in self.added:
+            project = put_instance(project, changed(each, name=free_name(project, each.name)))
+        project = self._with_values(project)
+        for instance_id, remark in self.remarks.items():
+            found = look(project, instance_id)
+            if found:
+                kept = Snapshot(id=f"{instance_id}_remark", look=instance_id, remark=remark, values=all_values(found))
+                project = with_records(project, kept)
+        return project
+
+    def _with_values(self, project: Project) -> Project:
         for change in self.changes:
             instance = project.instances[change.instance]
             if change.parameter in LAYER:
@@ -157,15 +178,15 @@ def read_table(project: Project, material_id: str, path: Path) -> Plan:
     `material_id`: whose they are where no id says. Raises BadFile where it is no table at all.
     """
     text = read_text(path)
-    rows = list(_json_rows(text, path.name) if path.suffix.lower() == ".json" else _csv_rows(text, path.name))
+    rows = list(json_rows(text, path.name) if path.suffix.lower() == ".json" else _csv_rows(text, path.name))
     named = (str(row.cells["id"][0]) for row in rows if not row.header and "id" in row.cells)
     materials = [ancestry(project, each)[1] for each in named if each in project.instances]
     found = next((material for material in materials if material), project.materials[material_id])
-    return replace(_Planner(project, found).plan(iter(rows)), material=found.id)
+    return replace(Planner(project, found).plan(rows), material=found.id)
 
 
 @dataclass(frozen=True, slots=True)
-class _Row:
+class Row:
     """A row as it was read: its place, and each cell by its column's name with the cell's own place."""
 
     line: int
@@ -174,7 +195,9 @@ class _Row:
     header: bool = False
 
 
-class _Planner:
+class Planner:
+    """Reads rows into a plan."""
+
     def __init__(self, project: Project, material: Material) -> None:
         self.project, self.material = project, material
         self.family = list(descendants(project, material.id))
@@ -182,7 +205,8 @@ class _Planner:
         self.changes: dict[tuple[str, str], Change] = {}
         self.troubles: list[Trouble] = []
 
-    def plan(self, rows: Iterator[_Row]) -> Plan:
+    def plan(self, rows: Iterable[Row]) -> Plan:
+        """What they would change."""
         for row in rows:
             if row.header:
                 self._check_columns(row)
@@ -190,13 +214,13 @@ class _Planner:
                 self._read(row)
         return Plan(tuple(self.changes.values()), tuple(sorted(self.troubles, key=lambda t: (t.line, t.column))))
 
-    def _check_columns(self, row: _Row) -> None:
+    def _check_columns(self, row: Row) -> None:
         for name, (_, line, column) in row.cells.items():
             if name not in self.parameters and name not in HEAD and name not in LAYER:
                 known = ", ".join(self.parameters) or "none"
                 self._say(line, column, f"{self.material.name} has no parameter “{name}”; it has {known}")
 
-    def _read(self, row: _Row) -> None:
+    def _read(self, row: Row) -> None:
         instance = self._instance(row)
         if instance is None:
             return
@@ -224,7 +248,7 @@ class _Planner:
             elif value != before:
                 self.changes[key] = Change(*key, before, value)
 
-    def _instance(self, row: _Row) -> Instance | None:
+    def _instance(self, row: Row) -> Instance | None:
         for key in ("id", "instance"):
             wanted, line, column = row.cells.get(key, ("", row.line, row.column))
             if not wanted:
@@ -297,7 +321,7 @@ def _numbers(parameter: Parameter, given: Any) -> Value:
     return found if parameter.kind.width > 1 else found[0]
 
 
-def _csv_rows(text: str, name: str) -> Iterator[_Row]:
+def _csv_rows(text: str, name: str) -> Iterator[Row]:
     first = text.partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
@@ -315,19 +339,20 @@ def _csv_rows(text: str, name: str) -> Iterator[_Row]:
                     what = f"has the column {doubled[0]} twice" if doubled else "has no column “id” or “instance”"
                     raise BadFile(f"{name} {what} in line {line}")
                 places = {h: (h, line, n) for n, h in enumerate(header, 1) if h}
-                yield _Row(line, 1, places, header=True)
+                yield Row(line, 1, places, header=True)
                 continue
             given = {
                 h: (unguarded(c.strip()), line, n) for n, (h, c) in enumerate(zip(header, cells, strict=False), 1) if h
             }
-            yield _Row(line, 1, given)
+            yield Row(line, 1, given)
     except csv.Error as error:
         raise BadFile(f"{name} is not sound CSV in line {reader.line_num}: {error}") from error
     if header is None:
         raise BadFile(f"{name} is empty")
 
 
-def _json_rows(text: str, name: str) -> Iterator[_Row]:
+def json_rows(text: str, name: str) -> Iterator[Row]:
+    """The rows of a table in JSON. Raises BadFile where it is none."""
     try:
         rows = json.loads(text)["instances"]
         assert isinstance(rows, list)
@@ -344,8 +369,8 @@ def _json_rows(text: str, name: str) -> Iterator[_Row]:
         values = {str(key): (given, *_place_of(text, key, start, end)) for key, given in row.get("values", {}).items()}
         new = {key: cell_ for key, cell_ in values.items() if key not in known}
         known |= set(new)
-        yield _Row(line, column, new, header=True)
-        yield _Row(line, column, {**values, **cells})
+        yield Row(line, column, new, header=True)
+        yield Row(line, column, {**values, **cells})
 
 
 def _spans(text: str) -> Iterator[tuple[int, int]]:

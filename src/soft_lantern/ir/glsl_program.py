@@ -9,6 +9,11 @@ from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import ATTRIBUTES, CARRIED, SLOPES, attribute, read_inputs, vertex
 
+HEADS = {
+    "glsl": ["#version 330 core"],
+    "glsl-es": ["#version 300 es", "precision highp float;", "precision highp int;", "precision highp sampler2D;"],
+}
+"""The first lines of a shader for each target."""
 TAKEN = frozenset({"view_projection", "depth_picture", *INPUTS, *CARRIED, *ATTRIBUTES, *SLOPES})
 """Identifiers that programs declare by themselves."""
 _BUILT_IN = {

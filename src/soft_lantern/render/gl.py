@@ -6,7 +6,6 @@ opaque; what is see-through, farthest first; edges, if asked for; glow; and the 
 
 from __future__ import annotations
 
-import functools
 import itertools
 import time
 from collections.abc import Iterator, Mapping
@@ -17,15 +16,14 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.errors import NoGraphics
-from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, const, join, swizzle
-from soft_lantern.ir.inputs import BEHIND, surface_input
+from soft_lantern.ir.expr import const
+from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
 from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, fill_picture, finish, write_uniform
-from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX, WrittenShader
+from soft_lantern.render.gl_text import DEPTH, SHADOW, WALLS, WHOLE_PICTURE_VERTEX, WrittenShader, keeping_holes
 from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.soft import EDGE_COLOUR
 from soft_lantern.render.staging import reads_behind, reads_depth
@@ -35,19 +33,7 @@ from soft_lantern.values.images import Image
 ALL_ATTRIBUTES = ATTRIBUTES | SLOPES
 _FATAL = ("GL_OUT_OF_MEMORY", "GL_UNKNOWN_ERROR")
 """What the binding calls an exhausted memory, and a lost context, which it has no word for."""
-_DEPTH = join(surface_input("surface_depth"), 0.0, 0.0, 1.0)
 _EDGE = const(*EDGE_COLOUR)
-
-
-def _wall_behind() -> Expr:
-    """1 for a wall behind the surface that leads out of a volume, −1 for one that leads in, 0 in front of it."""
-    out = f.select(surface_input("front_facing") > 0.5, -1.0, 1.0)
-    behind = surface_input("surface_depth") > surface_input("scene_depth")
-    return join(f.select(behind, out, 0.0), 0.0, 0.0, 1.0)
-
-
-_WALLS = _wall_behind()
-_SHADOW = shadow.drawn_depth()
 
 
 class GlRenderer:
@@ -137,7 +123,7 @@ class GlRenderer:
         self.context.enable(moderngl.DEPTH_TEST)
         for item in frame.casters:
             plain = replace(item, culled=False)
-            paint = _keeping_holes(item.paint, _SHADOW)
+            paint = keeping_holes(item.paint, SHADOW)
             self._draw(frame, plain, paint, view_projection=frame.shadow.view_projection)
 
     def _scene_depth(self, frame: Frame) -> moderngl.Texture | None:
@@ -164,7 +150,7 @@ class GlRenderer:
             target.drawing.use()
             self.context.disable(moderngl.BLEND)
             self.context.enable(moderngl.DEPTH_TEST)
-            self._draw(frame, item, _keeping_holes(item.paint, _DEPTH), None, walls)
+            self._draw(frame, item, keeping_holes(item.paint, DEPTH), None, walls)
         return target
 
     def _walls(self, frame: Frame, item: Item) -> moderngl.Texture | None:
@@ -181,7 +167,7 @@ class GlRenderer:
         self.context.blend_func = moderngl.ONE, moderngl.ONE
         for volume in volumes:
             whole = replace(volume, culled=False)
-            self._draw(frame, whole, replace(volume.paint, colour=_WALLS, masked=False), own.linear)
+            self._draw(frame, whole, replace(volume.paint, colour=WALLS, masked=False), own.linear)
         return target.linear
 
     def _draw_edges(self, frame: Frame) -> None:
@@ -298,13 +284,3 @@ class GlRenderer:
                 self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:
                 self.resources.write(program, name, value)
-
-
-def _keeping_holes(paint: Paint, colour: Expr) -> Paint:
-    """A paint of another colour that leaves out the same pixels."""
-    return replace(paint, colour=_with_alpha(colour, paint.colour) if paint.masked else colour)
-
-
-@functools.lru_cache(maxsize=512)
-def _with_alpha(colour: Expr, of: Expr) -> Expr:
-    return join(swizzle(colour, "xyz"), swizzle(of, "w"))

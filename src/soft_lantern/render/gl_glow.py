@@ -11,7 +11,7 @@ LEVELS = 5
 """How often the picture is halved: the widest glow reaches about 2 to that many pixels."""
 
 _HEAD = "#version 330 core\nuniform sampler2D source;\nout vec4 pixel;\nvoid main() {\n"
-_BRIGHT = (
+BRIGHT = (
     _HEAD
     + """    vec2 texel = 1.0 / vec2(textureSize(source, 0)), at = gl_FragCoord.xy * 2.0 * texel;
     vec3 sum = vec3(0.0);
@@ -23,7 +23,7 @@ _BRIGHT = (
 }
 """
 )
-_HALF = (
+HALF = (
     _HEAD
     + """    vec2 texel = 1.0 / vec2(textureSize(source, 0)), at = gl_FragCoord.xy * 2.0 * texel;
     vec3 sum = vec3(0.0);
@@ -33,7 +33,7 @@ _HALF = (
 }
 """
 )
-_WIDEN = """#version 330 core
+WIDEN = """#version 330 core
 uniform sampler2D source;
 uniform sampler2D finer;
 uniform vec2 size;
@@ -60,14 +60,14 @@ def with_glow(kept: GlResources, picture: moderngl.Texture, amount: float) -> mo
     finer = picture
     levels = []
     for number, size in enumerate(sizes[1:]):
-        finer = _drawn(kept, f"glow {number}", size, _HALF if number else _BRIGHT, finer)
+        finer = _drawn(kept, f"glow {number}", size, HALF if number else BRIGHT, finer)
         levels.append(finer)
     if not levels:
         return picture
     widened = levels[-1]
     for number in reversed(range(len(levels) - 1)):
-        widened = _drawn(kept, f"glow up {number}", levels[number].size, _WIDEN, widened, levels[number], (0.5, 0.8))
-    return _drawn(kept, "glow over", picture.size, _WIDEN, widened, picture, (1.0, amount))
+        widened = _drawn(kept, f"glow up {number}", levels[number].size, WIDEN, widened, levels[number], (0.5, 0.8))
+    return _drawn(kept, "glow over", picture.size, WIDEN, widened, picture, (1.0, amount))
 
 
 def _drawn(

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from soft_lantern.ir import functions as f
 from soft_lantern.ir import glsl, surface_inputs
-from soft_lantern.ir.expr import Expr, Op, topological
-from soft_lantern.ir.glsl_program import TAKEN, fragment_inputs, vertex_program, vertex_results
+from soft_lantern.ir.expr import Expr, Op, join, swizzle, topological
+from soft_lantern.ir.glsl_program import HEADS, TAKEN, fragment_inputs, vertex_program, vertex_results
+from soft_lantern.ir.inputs import surface_input
+from soft_lantern.render import shadow
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.surface_model import DISPLAYED
 
@@ -22,7 +26,20 @@ void main() {
 }
 """
 
-_HEAD = "#version 330 core"
+
+def _wall_behind() -> Expr:
+    """1 for a wall behind the surface that leads out of a volume, −1 for one that leads in, 0 in front of it."""
+    out = f.select(surface_input("front_facing") > 0.5, -1.0, 1.0)
+    behind = surface_input("surface_depth") > surface_input("scene_depth")
+    return join(f.select(behind, out, 0.0), 0.0, 0.0, 1.0)
+
+
+WALLS = _wall_behind()
+"""What a picture of walls adds up."""
+DEPTH = join(surface_input("surface_depth"), 0.0, 0.0, 1.0)
+"""What a picture of depths keeps of a surface."""
+SHADOW = shadow.drawn_depth()
+"""What the sun's map keeps of a surface."""
 _TAKEN = TAKEN | {"pixel", "picture", "walls_picture"}
 
 
@@ -35,8 +52,8 @@ class WrittenShader:
     inputs: tuple[str, ...] = ()
 
 
-def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
-    """The shader that gives a mesh, the backdrop or the whole picture its paint.
+def fragment_shader(paint: Paint, *, outside: bool = False, target: str = "glsl") -> WrittenShader:
+    """The shader that gives a mesh, the backdrop or the whole picture its paint, for one of `glsl_program.HEADS`.
 
     `outside`: pixels that a picture of walls says are inside a cut-out are left out.
     """
@@ -57,18 +74,28 @@ def fragment_shader(paint: Paint, *, outside: bool = False) -> WrittenShader:
     if outside:
         declared.append("uniform sampler2D walls_picture;")
         body.append("if (texelFetch(walls_picture, ivec2(gl_FragCoord.xy), 0).x > 0.5) discard;")
-    lines = [_HEAD, *declared, "out vec4 pixel;", *written.functions]
+    lines = [*HEADS[target], *declared, "out vec4 pixel;", *written.functions]
     lines += ["void main() {", *(f"    {line}" for line in body), "}", ""]
     return WrittenShader("\n".join(lines), uniforms, tuple(inputs))
 
 
-def vertex_shader(offset: Expr | None, handed_on: tuple[str, ...]) -> WrittenShader:
+def vertex_shader(offset: Expr | None, handed_on: tuple[str, ...], target: str = "glsl") -> WrittenShader:
     """The shader that places vertices, moved by a world-space offset, and hands on what a fragment shader takes."""
     results = vertex_results(offset, handed_on)
     order = topological(results.values())
     uniforms = numbered_uniforms(order, "v")  # both shaders of a program share the names of uniforms
-    text = vertex_program([_HEAD], results, uniforms, _declared(order, uniforms))
+    text = vertex_program(HEADS[target], results, uniforms, _declared(order, uniforms))
     return WrittenShader(text, uniforms, tuple(surface_inputs.read_inputs(list(results.values()))))
+
+
+def keeping_holes(paint: Paint, colour: Expr) -> Paint:
+    """A paint of another colour that leaves out the same pixels."""
+    return replace(paint, colour=_with_alpha(colour, paint.colour) if paint.masked else colour)
+
+
+@functools.lru_cache(maxsize=512)
+def _with_alpha(colour: Expr, of: Expr) -> Expr:
+    return join(swizzle(colour, "xyz"), swizzle(of, "w"))
 
 
 def numbered_uniforms(order: list[Expr], letter: str = "u") -> dict[str, str]:

@@ -18,6 +18,7 @@ from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.formats.value_tables import LAYER, Plan, cell
 from soft_lantern.graph.document import Material, Parameter, Project
 from soft_lantern.values.kinds import Value
+from soft_lantern.values.words import counted
 
 INHERITED = "from the parent"
 NO_LAYER = "none"
@@ -33,7 +34,8 @@ class PlanDialog(QDialog):
         self.resize(640, 460)
         column = QVBoxLayout(self)
         count, wrong = len(plan.changes), len(plan.troubles)
-        self.words = plain_label(f"{count} value{'s' if count != 1 else ''} of {material.name} would change")
+        self.words = plain_label(_in_words(plan, material, project))
+        self.words.setWordWrap(True)
         column.addWidget(self.words)
         self.table = QTableWidget(count, 4)
         self.table.setTabKeyNavigation(False)
@@ -52,7 +54,7 @@ class PlanDialog(QDialog):
                 return cell(parameter, value) if parameter else f"{value}"
 
             label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"
-            texts = (project.instances[change.instance].name, label, said(change.before), said(change.after))
+            texts = (plan.name_of(project, change.instance), label, said(change.before), said(change.after))
             for place, text in enumerate(texts):
                 self.table.setItem(row, place, QTableWidgetItem(text))
         column.addWidget(self.table, 2)
@@ -68,9 +70,22 @@ class PlanDialog(QDialog):
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Apply | QDialogButtonBox.StandardButton.Cancel)
         apply = self.buttons.button(QDialogButtonBox.StandardButton.Apply)
         assert apply
-        apply.setText(f"Change {count} value{'s' if count != 1 else ''}")
-        apply.setEnabled(count > 0)
+        apply.setText(f"Add {counted(len(plan.added), 'look')}" if plan.added else f"Change {counted(count, 'value')}")
+        apply.setEnabled(bool(count or plan.added))
         apply.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         apply.clicked.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         column.addWidget(self.buttons)
+
+
+def _in_words(plan: Plan, material: Material, project: Project) -> str:
+    """What a plan comes to, and what is said of the looks that it adds."""
+    if not plan.added:
+        return f"{counted(len(plan.changes), 'value')} of {material.name} would change"
+    said = [f"{counted(len(plan.added), 'look')} of {material.name} would be added:"]
+    for each in plan.added:
+        remark = plan.remarks.get(each.id, "")
+        parent = project.instances.get(each.parent)
+        above = parent.name if parent else material.name
+        said.append(f"{each.name}, from {above}" + (f": “{remark}”" if remark else ""))
+    return "\n".join(said)

@@ -28,8 +28,12 @@ from soft_lantern.graph.document import Material, Project
 from soft_lantern.progress import Progress
 from soft_lantern.proof.report import in_words, proofs
 from soft_lantern.render.worker import RenderWorker
+from soft_lantern.review.target import WORDS as PAGE
+from soft_lantern.review.target import page_target
 from soft_lantern.values.words import counted
 
+WORDS = {**{key: target.words for key, target in TARGETS.items()}, "page": PAGE}
+"""What there is to tick, by its key."""
 READABLE = tuple(target for target in TARGETS if target != "spirv")
 """Targets whose files are text to read."""
 
@@ -45,8 +49,8 @@ class DeliverDesk(Desk):
         self.materials = TickBox(_named(session.project), set(session.project.materials), "materials to deliver")
         self.targets = TickList()
         self.targets.setAccessibleName("targets")
-        for key, target in TARGETS.items():
-            self.targets.add(key, target.words, ticked=key == "glsl")
+        for key, words in WORDS.items():
+            self.targets.add(key, words, ticked=key == "glsl")
         self.deliver = tool_button("Deliver…", self.ask_folder)
         self.prove = tool_button("Prove", self.begin_proof)
         self.prove.setToolTip("Have other programs compile and run the text of what is ticked, and compare")
@@ -94,9 +98,11 @@ class DeliverDesk(Desk):
     def deliver_to(self, folder: Path) -> None:
         """Deliver what is ticked into a folder, beside the window."""
         project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
+        models, images = dict(self.session.models), dict(self.session.images)
+        whole = page_target(self.session.folder, lambda _: (models, images))
 
         def work(progress: Progress) -> Delivery:
-            return deliver(project, materials, targets, folder, progress=progress)
+            return deliver(project, materials, targets, folder, progress=progress, whole=whole)
 
         def take(done: Delivery) -> None:
             words = f"{counted(len(done.written), 'file')} written, {len(done.kept)} as they were, to {done.folder}"
@@ -108,7 +114,8 @@ class DeliverDesk(Desk):
 
     def begin_proof(self) -> None:
         """Have others compile and run what is ticked, beside the window."""
-        project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
+        project, materials = self.session.project, self._chosen()
+        targets = [target for target in self.targets.ticked if target in TARGETS]
         if self._may():
             self.session.beside("Proving", lambda _: proofs(project, materials, targets), self._show_proofs)
 

@@ -17,7 +17,8 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.limits_dialog import LimitsDialog
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.value_tables import read_table, write_table
+from soft_lantern.formats.answers import read_values
+from soft_lantern.formats.value_tables import write_table
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.instances.family import clamped, copied, descendants, narrow, pasted, with_lock
 from soft_lantern.graph.instances.limits import Limits
@@ -177,7 +178,7 @@ class ValueCommands(QObject):
         if material is None:
             return None
         try:
-            plan = read_table(project, material.id, path)
+            plan = read_values(project, material.id, path)
         except LanternError as error:
             self.session.complain(error)
             return None
