@@ -2,31 +2,56 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.formats.shaders.block import members, size_of
 from soft_lantern.formats.shaders.surface import SurfaceProgram
-from soft_lantern.ir.expr import Op, Type, topological
+from soft_lantern.ir.expr import Expr, Op, Type, topological
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
+from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import components
 
 Rows = npt.NDArray[np.float32]
+PICTURE = (16, 32)
+"""Rows and columns of pictures by chance."""
+BORDER = 0.01
+"""Of a texel: as near to its border it is not said which one is read."""
+NEARBY = 4
+"""How often inputs are tried that are off by the last of their digits."""
+SPREADS = 4.0
+"""How many times what results spread then may be added to the limit: every operation rounds once more."""
+EXACT = ("front_facing", "has_vertex_color")
+"""Inputs that are one thing or the other."""
 LIMIT = 1e-5
 """Of a value, or of 1 where it is smaller, how far another reader's may be off."""
 
 
 @dataclass(frozen=True, eq=False)
 class Trial:
-    """Inputs of a surface by name, (n, k) each, its parameters by identifier, and what it comes to, (n, k) each."""
+    """Inputs of a surface by name, (n, k) each, its parameters by identifier, and what it comes to, (n, k) each.
+
+    `pictures`: what is read as textures, by identifier; what it comes to is not a number where that is too near to the
+    border of a texel to say which is read. `spread`: how much what it comes to depends on the last digit of what goes
+    in, and on the precision that it is worked out with.
+    """
 
     program: SurfaceProgram
     inputs: dict[str, Rows]
     values: dict[str, tuple[float, ...]]
     wanted: dict[str, Rows]
+    spread: dict[str, Rows]
+    pictures: dict[str, Image]
+
+    @property
+    def sure(self) -> int:
+        """At how many points it is said what it comes to."""
+        return int(np.all([np.isfinite(rows).all(axis=1) for rows in self.wanted.values()], axis=0).sum())
 
     @property
     def block(self) -> bytes:
@@ -40,7 +65,7 @@ class Trial:
 
 @dataclass(frozen=True)
 class Proof:
-    """How far another reader is off at most, beside LIMIT, at which of the surface's values, and at how many places."""
+    """How far another reader is off at most, beside a limit; at which of the surface's values, at how many places."""
 
     largest: float
     where: str
@@ -53,11 +78,13 @@ class Proof:
 
 
 def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
-    """A surface at so many points by chance. It reads no textures."""
+    """A surface at so many points by chance, with pictures by chance."""
     chance = np.random.default_rng(seed)
     inputs = {name: _given(name, count, chance) for name in program.pixel.inputs}
     values = {}
     for parameter in program.used:
+        if parameter.kind.is_read:
+            continue
         default = np.array(components(parameter.default), float)
         low = default - 0.5 if parameter.low is None else np.full(default.shape, parameter.low)
         high = default + 0.5 if parameter.high is None else np.full(default.shape, parameter.high)
@@ -65,21 +92,61 @@ def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
         values[parameter.identifier] = tuple(float(part) for part in whole)
     results = program.pixel.results
     leaves = {name: np.ascontiguousarray(rows.T if rows.shape[1] > 1 else rows[:, 0]) for name, rows in inputs.items()}
-    for expr in topological(results.values()):
-        if expr.op is Op.UNIFORM:
-            held = np.array(values[program.leaves[str(expr.data)]], np.float32)
+    pictures: dict[str, Image] = {}
+    order = topological(results.values())
+    for expr in order:
+        if expr.type is Type.SAMPLER:
+            texels = chance.uniform(0, 1, (*PICTURE, 4)).astype(np.float32)
+            texels[..., 2] = 0.7 + 0.3 * texels[..., 2]  # as in normal maps, where it points away from the surface
+            made = pictures.setdefault(program.leaves[str(expr.data)], Image(texels, "data", "nearest"))
+            leaves[str(expr.data)] = made  # type: ignore[assignment]
+        elif expr.op is Op.UNIFORM:
+            name = program.leaves[str(expr.data)]
+            if name not in values:  # the row of a gradient in the atlas
+                values[name] = tuple(map(float, chance.uniform(0, 4, expr.type.width).astype(np.float32)))
+            held = np.array(values[name], np.float32)
             leaves[str(expr.data)] = held if held.size == 1 else held[:, None]
+    read = [expr.args[1] for expr in order if expr.op in (Op.TEXTURE, Op.TEXTURE_LEVEL)]
     with np.errstate(all="ignore"):
-        found = evaluate(results.values(), leaves)
-    return Trial(program, inputs, values, {name: as_rows(found[expr], count) for name, expr in results.items()})
+        found = evaluate([*results.values(), *read], leaves)
+    wanted = {name: as_rows(found[expr], count) for name, expr in results.items()}
+    unsure = np.zeros(count, bool)
+    for each in read:
+        texels = as_rows(found[each], count) * PICTURE[::-1]
+        unsure |= (np.abs(texels - np.rint(texels)) < BORDER).any(axis=1)
+    spread = {name: np.zeros_like(rows) for name, rows in wanted.items()}
+    for other in (evaluate(list(results.values()), leaves, np.float64), *_nearby(results, inputs, leaves, chance)):
+        for name, expr in results.items():
+            off = np.abs(as_rows(other[expr], count).astype(np.float64) - wanted[name]).max(axis=1, keepdims=True)
+            spread[name] = np.fmax(spread[name], off.astype(np.float32))
+    sure = {name: np.where(unsure[:, None], np.float32(np.nan), rows) for name, rows in wanted.items()}
+    return Trial(program, inputs, values, sure, spread, pictures)
 
 
-def compared(wanted: Trial, found: dict[str, Rows]) -> Proof:
-    """How far values are off those of a trial, wherever those are finite."""
+def _nearby(
+    results: Mapping[str, Expr], inputs: Mapping[str, Rows], leaves: Mapping[str, Any], chance: np.random.Generator
+) -> Iterator[Mapping[Expr, Any]]:
+    """What results come to where inputs and pictures are off by the last of their digits."""
+    for _ in range(NEARBY):
+        moved = dict(leaves)
+        for name, rows in inputs.items():
+            if name not in EXACT:
+                other = _nudged(rows, chance)
+                moved[name] = np.ascontiguousarray(other.T if rows.shape[1] > 1 else other[:, 0])
+        for name, held in leaves.items():
+            if isinstance(held, Image):
+                moved[name] = replace(held, texels=_nudged(held.texels, chance))
+        with np.errstate(all="ignore"):
+            yield evaluate(list(results.values()), moved)
+
+
+def compared(wanted: Trial, found: dict[str, Rows], limit: float = LIMIT) -> Proof:
+    """How far values are off those of a trial, beside a limit, wherever those are finite."""
     worst, where, places = 0.0, "", 0
     for name, rows in wanted.wanted.items():
         sound = np.isfinite(rows)
-        off = np.abs(found[name].astype(np.float64) - rows)[sound] / np.maximum(np.abs(rows[sound]), 1.0) / LIMIT
+        allowed = np.maximum(np.abs(rows[sound]), 1.0) * limit + SPREADS * wanted.spread[name][sound]
+        off = np.abs(found[name].astype(np.float64) - rows)[sound] / allowed
         off = np.nan_to_num(off, nan=np.inf)
         places += off.size
         if off.size and off.max() > worst:
@@ -117,3 +184,8 @@ def _unit(rows: npt.NDArray[np.float64]) -> Rows:
 def is_read(program: SurfaceProgram) -> bool:
     """Whether a surface reads textures, which points alone do not give."""
     return any(e.type is Type.SAMPLER for e in topological(program.pixel.results.values()))
+
+
+def _nudged(rows: Rows, chance: np.random.Generator) -> Rows:
+    way = np.where(chance.integers(0, 2, rows.shape) > 0, np.inf, -np.inf).astype(np.float32)
+    return np.nextafter(rows, way)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.formats.shader_gradients import Form, shipped
 from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
 from soft_lantern.graph.document import Material, Project
-from soft_lantern.proof import by_glslang
+from soft_lantern.proof import by_glslang, by_webgl
+from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.by_webgpu import WebGpu
-from soft_lantern.proof.points import LIMIT, compared, is_read, trial
+from soft_lantern.proof.points import LIMIT, Rows, Trial, compared, is_read, trial
 
 POINTS, SEED = 2000, 1
 
@@ -25,10 +26,15 @@ def proofs(
     `largest` is beside the limit of 1e-5 of a value; None where the text was compiled and not run. Raises LanternError
     where a program that proves is missing.
     """
+    programs = {each.id: program_of(each, shipped(project, each, form)) for each in materials}
+    in_browser = _by_webgl(programs) if "glsl-es" in targets else {}
     rows = []
     for material in materials:
-        program = program_of(material, shipped(project, material, form))
-        rows += [{"material": material.name, "target": target} | _proof(program, target) for target in targets]
+        for target in targets:
+            proof = _proof(programs[material.id], target)
+            if target == "glsl-es" and proof["holds"]:
+                proof = in_browser.get(material.id, proof)
+            rows.append({"material": material.name, "target": target} | proof)
     return rows
 
 
@@ -46,7 +52,33 @@ def _proof(program: SurfaceProgram, target: str) -> dict[str, Any]:
     texts = TARGETS[checked].files(program)
     bad = [words for name, text in texts.items() if (words := by_glslang.trouble(checked, name, str(text)))]
     how = "compiled by glslang" + (", validated by spirv-val" if "-V" in by_glslang.HOW[checked] else "")
-    return {"how": bad[0].splitlines()[0] if bad else how, "holds": not bad, "largest": None}
+    if bad:
+        return {"how": bad[0].splitlines()[0], "holds": False, "largest": None}
+    if target == "glsl":
+        tried = trial(program, POINTS, SEED)
+        return _row(tried, _opengl().run(tried), _opengl().name)
+    return {"how": how, "holds": True, "largest": None}
+
+
+def _row(tried: Trial, found: dict[str, Rows], name: str, limit: float = LIMIT) -> dict[str, Any]:
+    proof = compared(tried, found, limit)
+    how = f"run by {name} at {tried.sure:,} points"
+    if limit > LIMIT:
+        how += f", whose own sine and cosine are coarse: limit {limit:.0e}"
+    return {"how": how, "holds": proof.holds, "largest": proof.largest * limit / LIMIT, "where": proof.where}
+
+
+def _by_webgl(programs: Mapping[str, SurfaceProgram]) -> dict[str, dict[str, Any]]:
+    """Rows by the ids of their materials."""
+    tried = {key: trial(program, POINTS, SEED) for key, program in programs.items()}
+    answer = by_webgl.run(list(tried.values()))
+    rows: dict[str, dict[str, Any]] = {}
+    for (key, each), found in zip(tried.items(), answer.found, strict=True):
+        if isinstance(found, str):
+            rows[key] = {"how": found.splitlines()[0], "holds": False, "largest": None}
+        else:
+            rows[key] = _row(each, found, answer.name, answer.allowed(each))
+    return rows
 
 
 def _by_webgpu(program: SurfaceProgram) -> dict[str, Any]:
@@ -58,11 +90,14 @@ def _by_webgpu(program: SurfaceProgram) -> dict[str, Any]:
     if is_read(program):
         return {"how": "compiled by naga; it reads textures, and was not run", "holds": True, "largest": None}
     tried = trial(program, POINTS, SEED)
-    proof = compared(tried, device.run(tried))
-    how = f"run by {device.name} at {POINTS:,} points"
-    return {"how": how, "holds": proof.holds, "largest": proof.largest, "where": proof.where}
+    return _row(tried, device.run(tried), device.name)
 
 
 @functools.cache
 def _device() -> WebGpu:
     return WebGpu()
+
+
+@functools.cache
+def _opengl() -> OpenGl:
+    return OpenGl()

@@ -112,7 +112,7 @@ function colourControl(parameter, id, say) {
     if (!wanted) continue;
     const made = element("input", { type: "number", min: 0, max: most, step: "any", "aria-label": `${parameter.label} ${label}`, title: label });
     made.addEventListener("change", put);
-    parts.push(made);
+    parts.push(made, element("span", { className: "unit" }, label === "alpha" ? "alpha" : "×"));
     if (label === "alpha") cover = made;
     else strength = made;
   }

@@ -1,0 +1,73 @@
+"""A delivered fragment shader of GLSL, called at points that are given instead of those that a mesh covers.
+
+Its function stays as it is, and what that calls; only where it has its inputs from is another.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from soft_lantern.formats.delivery import TARGETS
+from soft_lantern.ir.expr import vector_type
+from soft_lantern.ir.glsl_program import HEADS
+from soft_lantern.proof.points import Rows, Trial
+
+_VERTEX = """
+void main() {
+    gl_Position = vec4(vec2(float(gl_VertexID & 1), float(gl_VertexID >> 1)) * 4.0 - 1.0, 0.0, 1.0);
+}
+"""
+DATA = "points_given"
+
+
+def around(target: str) -> tuple[str, str]:
+    """The vertex shader, and the first lines of the fragment shader, for "glsl" or "glsl-es"."""
+    head = "\n".join(HEADS[target]) + "\n"
+    return head + _VERTEX, f"{head}uniform sampler2D {DATA};\nout vec4 pixel;\n"
+
+
+def texts(tried: Trial, target: str) -> tuple[str, str]:
+    """The vertex and fragment shader for "glsl" or "glsl-es".
+
+    They draw a picture with a column for each point and a row for each of the surface's values, and read `DATA`, a
+    picture of floats with a column for each point and a row for each of its inputs.
+    """
+    program = tried.program
+    files = TARGETS[target].files(program)
+    (text,) = (str(text) for name, text in files.items() if ".frag." in name)
+    body = text[text.index("//") : text.index("void main()")]
+    body = re.sub(r"^layout\(location = \d+\) out .*\n", "", body, flags=re.MULTILINE)
+    lines = []
+    for row, (name, given) in enumerate(tried.inputs.items()):
+        kind = vector_type(given.shape[1]).value
+        # Declared or worked out by the shader, it is given here.
+        body = re.sub(rf"^(?:in|uniform) {kind} {name};", f"{kind} {name};", body, flags=re.MULTILINE)
+        body, made = re.subn(rf"^ +{kind} {name} = .*;\n", "", body, flags=re.MULTILINE)
+        if made:
+            body = f"{kind} {name};\n{body}"
+        letters = "xyzw"[: given.shape[1]]
+        lines.append(f"    {name} = texelFetch({DATA}, ivec2(int(gl_FragCoord.x), {row}), 0).{letters};")
+    body = re.sub(r"^uniform sampler2D depth_picture;.*\n", "", body, flags=re.MULTILINE)
+    lines.append(f"    {program.type_name}Surface surface = {program.base}();")
+    lines.append("    pixel = vec4(0.0);")
+    for row, (name, wanted) in enumerate(tried.wanted.items()):
+        letters = "xyzw"[: wanted.shape[1]]
+        lines.append(f"    if (int(gl_FragCoord.y) == {row}) pixel.{letters} = surface.{name};")
+    vertex, head = around(target)
+    return vertex, "".join([head, body, "void main() {\n", "\n".join(lines), "\n}\n"])
+
+
+def given(tried: Trial) -> Rows:
+    """The picture of inputs, (rows, points, 4)."""
+    count = len(next(iter(tried.wanted.values())))
+    table = np.zeros((max(len(tried.inputs), 1), count, 4), np.float32)
+    for row, values in enumerate(tried.inputs.values()):
+        table[row, :, : values.shape[1]] = values
+    return table
+
+
+def found(tried: Trial, table: Rows) -> dict[str, Rows]:
+    """The surface's values in a picture that was drawn, (rows, points, 4)."""
+    return {name: table[row, :, : wanted.shape[1]] for row, (name, wanted) in enumerate(tried.wanted.items())}
