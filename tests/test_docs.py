@@ -4,8 +4,15 @@ from __future__ import annotations
 
 import json
 import re
+import subprocess
+import sys
 from pathlib import Path
 
+import numpy as np
+from PIL import Image
+
+from soft_lantern.demo.project import demo_project
+from soft_lantern.formats.delivery import deliver
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.nodes.reference import reference
@@ -54,3 +61,30 @@ def test_the_material_on_the_format_page_opens(tmp_path: Path) -> None:
     opened = open_project(tmp_path)
     assert not opened.notices
     assert opened.project.materials["glow"].wires == {"surface.base_colour": "tint.out"}
+
+
+def test_the_host_of_the_docs_draws_a_delivery_with_nothing_of_ours(tmp_path: Path) -> None:
+    """In the middle of a ball, by hand: half way up the ramp, lit by the host's own formula."""
+    program = ROOT / "docs" / "examples" / "draw_delivery.py"
+    text = program.read_text(encoding="utf-8")
+    assert len(text.splitlines()) < 120 and "import soft_lantern" not in text and "from soft_lantern" not in text
+    project = demo_project()
+    deliver(project, [project.materials["height_ramp"]], ["glsl"], tmp_path)
+    ramp = {p.identifier: p.default for p in project.materials["height_ramp"].parameters}
+
+    def drawn(*changes: str) -> np.ndarray:
+        asked = [sys.executable, "-I", str(program), str(tmp_path), "height_ramp", str(tmp_path / "o.png"), *changes]
+        subprocess.run(asked, check=True, capture_output=True, timeout=60)
+        return np.asarray(Image.open(tmp_path / "o.png").convert("RGB"))[256, 256]
+
+    def lit(base: np.ndarray, roughness: float) -> np.ndarray:
+        light, eye = np.array([0.48, 0.64, 0.6]), np.array([0.0, 0.0, 1.0])
+        middle = (light + eye) / np.linalg.norm(light + eye)
+        shine = middle[2] ** 2 ** (10 * (1 - roughness))
+        colour = base * (0.25 + light[2]) + 0.3 * shine * (1 - roughness)
+        return np.clip(colour, 0, 1) ** (1 / 2.2) * 255
+
+    low, high = (np.array(ramp[name][:3]) for name in ("low_colour", "high_colour"))
+    half = (0.0 - ramp["origin"]) / ramp["spread"]
+    assert np.abs(drawn() - lit(low + (high - low) * half, ramp["roughness"])).max() <= 1.5
+    assert np.abs(drawn("origin=0.1", "roughness=0.4") - lit(low, 0.4)).max() <= 1.5

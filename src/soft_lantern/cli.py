@@ -15,7 +15,7 @@ import signal
 import socket
 import sys
 from pathlib import Path
-from typing import Annotated, Any, Literal, NoReturn, Protocol, TypeVar
+from typing import Annotated, NoReturn, Protocol, TypeVar
 
 import typer
 
@@ -187,41 +187,25 @@ def export(
     material: Annotated[list[str] | None, typer.Option(help="a material; may be repeated; else all")] = None,
     gradients: Annotated[str, typer.Option(help="gradients as: row or exact")] = "row",
     proof: Annotated[bool, typer.Option("--proof", help="have others compile and run the text")] = False,
+    watch: Annotated[bool, typer.Option("--watch", help="deliver again whenever the project changes")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="print what was written as JSON")] = False,
 ) -> None:
-    """Write materials' shader text, parameter tables and gradients into a folder."""
-    from soft_lantern.commands.arguments import named
-    from soft_lantern.commands.progress_bar import progress_bar
-    from soft_lantern.formats.delivery import check_targets, deliver
-    from soft_lantern.formats.project_folder import open_project
-    from soft_lantern.review.target import page_target
+    """Write materials' shader text, parameter tables and gradients into a folder, or a page that shows them."""
+    from soft_lantern.commands.exporting import changes, in_words
+    from soft_lantern.commands.exporting import export as export_
 
-    if gradients not in ("row", "exact"):
-        raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
-    form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
-    whole = page_target(project)
-    check_targets(to, whole)
-    document = open_project(project).project
-    every = sorted(document.materials.values(), key=lambda each: each.id)
-    found = [named(document.materials.values(), each, "material") for each in material] if material else every
-    with progress_bar() as progress:
-        done = deliver(document, found, to, output, form, progress, whole)
-    rows: list[dict[str, Any]] = []
-    if proof:
-        from soft_lantern.proof.report import in_words, proofs
+    def once() -> bool:
+        done, rows = export_(project, to, output, material or [], gradients, proof=proof)
+        print("\n".join(in_words(done, rows, as_json=as_json)), flush=True)
+        return all(row["holds"] for row in rows)
 
-        rows = proofs(document, found, [target for target in to if target not in whole], form)
-    if as_json:
-        shown = {"written": done.written, "kept": done.kept, **done.manifest} | ({"proof": rows} if proof else {})
-        print(json.dumps(shown, indent=2, ensure_ascii=False))
-        raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
-    for name in done.written:
-        print(f"wrote {output / name}")
-    if done.kept:
-        print(f"{len(done.kept)} files were as they are to be")
-    for row in rows:
-        print(f"{'holds' if row['holds'] else 'FAILS'}: {row['material']}, {row['target']}: {in_words(row)}")
-    raise typer.Exit(0 if all(row["holds"] for row in rows) else 1)
+    holds = once()
+    for _ in changes(project, output) if watch else ():
+        try:
+            once()
+        except LanternError as error:  # the next change may mend it
+            print(f"lantern: {error}", file=sys.stderr, flush=True)
+    raise typer.Exit(0 if holds else 1)
 
 
 @app.command()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -129,3 +130,30 @@ def test_two_materials_of_one_name_get_files_of_their_own(tmp_path: Path) -> Non
     done = deliver(project, [ramp, twin], ["hlsl"], tmp_path / "out")
     assert {"height_ramp.hlsl", "height_ramp_2.hlsl"} <= set(done.written)
     assert "HeightRamp2Surface height_ramp_2(" in (tmp_path / "out" / "height_ramp_2.hlsl").read_text()
+
+
+def test_watching_delivers_again_what_a_change_changes_and_outlives_a_damaged_file(tmp_path: Path) -> None:
+    home, out = tmp_path / "p", tmp_path / "p" / "out"
+    lantern = [sys.executable, "-u", "-m", "soft_lantern"]
+    subprocess.run([*lantern, "new", str(home), "--demo"], check=True, capture_output=True)
+    asked = [*lantern, "export", str(home), "--to", "glsl", "--material", "height_ramp", "-o", str(out), "--watch"]
+    with subprocess.Popen(asked, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as process:
+        assert process.stdout
+
+        def told(words: str) -> str:
+            for line in process.stdout or ():
+                if words in line:
+                    return line
+            raise AssertionError(f"it never said {words}")
+
+        told("height_ramp.parameters.h")
+        file = home / "materials" / "height_ramp.json"
+        before = file.read_text(encoding="utf-8")
+        file.write_text("{", encoding="utf-8")
+        assert "height_ramp" in told("lantern: ")  # said, and it goes on
+        file.write_text(before.replace('"Roughness"', '"Sheen"'), encoding="utf-8")
+        assert "height_ramp" in told("wrote")
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=30)
+    assert process.returncode == 130
+    assert "Sheen" in (out / "height_ramp.parameters.json").read_text(encoding="utf-8")

@@ -60,6 +60,13 @@ def test_a_wrong_number_and_a_wrong_word_do_not_pass() -> None:
     assert "no_such_thing" in device.accepts("fn broken() -> f32 { return no_such_thing; }")
 
 
+def test_what_is_not_here_to_prove_is_said_and_nothing_fails(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PATH", "/nowhere")
+    rows = proofs(PROJECT, [PROJECT.materials["height_ramp"]], ["glsl-es", "hlsl"])
+    assert all(row["holds"] and row["largest"] is None for row in rows)
+    assert "chromium" in rows[0]["how"] and all("not proven here" in row["how"] for row in rows)
+
+
 def test_texts_say_what_numpy_says_where_a_language_leaves_a_result_open() -> None:
     """Edges of `smoothstep` and bounds of `clamp` the wrong way round: GLSL 4.60, section 8.3, leaves both open."""
     x = input_("x", Type.FLOAT)

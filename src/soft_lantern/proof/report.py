@@ -6,6 +6,7 @@ import functools
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.formats.shader_gradients import Form, shipped
 from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
@@ -23,24 +24,36 @@ def proofs(
 ) -> list[dict[str, Any]]:
     """A row for each material and target: how it was proven, whether it holds, and how far it is off at most.
 
-    `largest` is beside the limit of 1e-5 of a value; None where the text was compiled and not run. Raises LanternError
-    where a program that proves is missing.
+    `largest` is beside the limit of 1e-5 of a value; None where the text was compiled and not run. Where a program that
+    proves is missing, the row says so, and nothing is proven.
     """
     programs = {each.id: program_of(each, shipped(project, each, form)) for each in materials}
-    in_browser = _by_webgl(programs) if "glsl-es" in targets else {}
+    in_browser: dict[str, dict[str, Any]] = {}
+    if "glsl-es" in targets:
+        try:
+            in_browser = _by_webgl(programs)
+        except LanternError as error:
+            in_browser = dict.fromkeys(programs, _missing(error))
     rows = []
     for material in materials:
         for target in targets:
-            proof = _proof(programs[material.id], target)
+            try:
+                proof = _proof(programs[material.id], target)
+            except LanternError as error:
+                proof = _missing(error)
             if target == "glsl-es" and proof["holds"]:
                 proof = in_browser.get(material.id, proof)
             rows.append({"material": material.name, "target": target} | proof)
     return rows
 
 
-def in_words(row: dict[str, Any]) -> str:
+def in_words(row: Mapping[str, Any]) -> str:
     """How a row was proven, and how far it was off where it was run."""
     return row["how"] if row["largest"] is None else f"{row['how']}, off by {row['largest'] * LIMIT:.1e} at most"
+
+
+def _missing(error: LanternError) -> dict[str, Any]:
+    return {"how": f"not proven here: {error}", "holds": True, "largest": None}
 
 
 def _proof(program: SurfaceProgram, target: str) -> dict[str, Any]:

@@ -1,0 +1,90 @@
+"""Deliveries from the command line: once, or again whenever a project's folder changes."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import Any, Literal
+
+from soft_lantern.commands.arguments import named
+from soft_lantern.commands.progress_bar import progress_bar
+from soft_lantern.errors import BadValue
+from soft_lantern.formats.delivery import TARGETS, Delivery, check_targets, deliver
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.proof.report import in_words as proof_in_words
+from soft_lantern.proof.report import proofs
+from soft_lantern.review.target import page_target
+from soft_lantern.values.words import counted
+
+PAUSE, QUIET = 0.3, 0.3
+"""Seconds between two looks at a folder, and after the last change before it is taken as whole."""
+
+
+def export(
+    project: Path, to: Sequence[str], output: Path, materials: Sequence[str], gradients: str, *, proof: bool
+) -> tuple[Delivery, list[dict[str, Any]]]:
+    """Deliver materials, all where none is named, and the rows of their proofs where those are wanted.
+
+    Raises BadValue where a target, a material or a form of gradients is not known; see `deliver` and `proofs`.
+    """
+    if gradients not in ("row", "exact"):
+        raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
+    form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
+    whole = page_target(project)
+    check_targets(to, whole)
+    document = open_project(project).project
+    every = sorted(document.materials.values(), key=lambda each: each.id)
+    found = [named(document.materials.values(), each, "material") for each in materials] if materials else every
+    with progress_bar() as progress:
+        done = deliver(document, found, to, output, form, progress, whole)
+    return done, [] if not proof else proofs(document, found, [target for target in to if target in TARGETS], form)
+
+
+def in_words(done: Delivery, rows: Sequence[Mapping[str, Any]], *, as_json: bool) -> list[str]:
+    """What is said of a delivery and its proofs, line by line."""
+    if as_json:
+        shown = {"written": done.written, "kept": done.kept, **done.manifest} | ({"proof": rows} if rows else {})
+        return [json.dumps(shown, indent=2, ensure_ascii=False)]
+    lines = [f"wrote {done.folder / name}" for name in done.written]
+    if done.kept:
+        lines.append(f"{counted(len(done.kept), 'file')} as they are to be")
+    for row in rows:
+        holds = "holds" if row["holds"] else "FAILS"
+        lines.append(f"{holds}: {row['material']}, {row['target']}: {proof_in_words(row)}")
+    return lines
+
+
+def changes(folder: Path, apart: Path) -> Iterator[None]:
+    """Each time anything in a folder has changed and is quiet again; what lies in `apart` does not count."""
+    last = _state(folder, apart)
+    while True:
+        time.sleep(PAUSE)
+        now = _state(folder, apart)
+        if now == last:
+            continue
+        while True:
+            time.sleep(QUIET)
+            later = _state(folder, apart)
+            if later == now:
+                break
+            now = later
+        last = now
+        yield
+
+
+def _state(folder: Path, apart: Path) -> dict[str, tuple[int, int]]:
+    """The size and time of every file in a folder, by its path."""
+    found = {}
+    for home, folders, names in os.walk(folder):
+        folders[:] = [each for each in folders if Path(home, each).resolve() != apart.resolve()]
+        for name in names:
+            path = os.path.join(home, name)
+            try:
+                held = os.stat(path)
+            except OSError:
+                continue  # gone meanwhile
+            found[path] = held.st_size, held.st_mtime_ns
+    return found
