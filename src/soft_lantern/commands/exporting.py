@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
+from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.commands.arguments import named
 from soft_lantern.commands.progress_bar import progress_bar
 from soft_lantern.errors import BadValue
@@ -33,7 +34,7 @@ def export(
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
     form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
-    whole = page_target(project)
+    whole = page_target(project) | gltf_target(project)
     check_targets(to, whole)
     document = open_project(project).project
     every = sorted(document.materials.values(), key=lambda each: each.id)

@@ -9,7 +9,7 @@ import itertools
 import json
 import re
 import struct
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -44,7 +44,7 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
         mesh, values = by_vertex(part.mesh, part.layers)
         attributes = {
             "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
-            "NORMAL": file.accessor(_unit(mesh.normals), "VEC3", FLOAT, VERTICES),
+            "NORMAL": file.accessor(unit_normals(mesh.normals), "VEC3", FLOAT, VERTICES),
         }
         sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else [])]
         if mesh.light_uvs is not None:
@@ -65,7 +65,7 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
     write_whole(path, file.container())
 
 
-def _unit(normals: Floats) -> Floats:
+def unit_normals(normals: Floats) -> Floats:
     """Normals of unit length, as glTF asks; up where there is none."""
     long = normals.astype(np.float64)
     lengths = np.linalg.norm(long, axis=1, keepdims=True)
@@ -94,6 +94,21 @@ class GlbFile:
         self.views: list[dict[str, int]] = []
         self.meshes: list[dict[str, Any]] = []
         self.nodes: list[dict[str, Any]] = []
+        self.roots: list[int] | None = None
+        """The nodes that stand in the scene; all where nothing is said."""
+        self.textures: list[dict[str, Any]] = []
+        self.materials: list[dict[str, Any]] = []
+        self.extensions: dict[str, Any] = {}
+        self._images: list[dict[str, Any]] = []
+
+    def texture(self, png: bytes) -> int:
+        """The index of a texture of a picture as PNG, which joins the binary data."""
+        self.blob.extend(bytes(-len(self.blob) % 4))
+        self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(png)})
+        self.blob.extend(png)
+        self._images.append({"bufferView": len(self.views) - 1, "mimeType": "image/png"})
+        self.textures.append({"source": len(self._images) - 1, "sampler": 0})
+        return len(self.textures) - 1
 
     def accessor(
         self,
@@ -134,16 +149,25 @@ class GlbFile:
 
     def container(self) -> bytes:
         """The file: a header, the JSON padded by spaces, the binary data padded by zeros."""
-        document = {
+        document: dict[str, Any] = {
             "asset": {"version": "2.0", "generator": "Soft Lantern"},
             "scene": 0,
-            "scenes": [{"nodes": list(range(len(self.nodes)))}],
+            "scenes": [{"nodes": list(range(len(self.nodes))) if self.roots is None else self.roots}],
             "nodes": self.nodes,
             "meshes": self.meshes,
             "accessors": self.accessors,
             "bufferViews": self.views,
             "buffers": [{"byteLength": len(self.blob)}],
         }
+        if self.materials:
+            document["materials"] = self.materials
+        if self.textures:
+            document |= {"textures": self.textures, "images": self._images, "samplers": [_SAMPLER]}
+        if self.extensions:
+            document["extensions"] = self.extensions
+        used = sorted(_extensions_in([document]))
+        if used:
+            document["extensionsUsed"] = used
         text = json.dumps(document, separators=(",", ":")).encode()
         text += b" " * (-len(text) % 4)
         binary = bytes(self.blob) + bytes(-len(self.blob) % 4)
@@ -151,3 +175,18 @@ class GlbFile:
             struct.pack("<II", len(data), kind) + data for data, kind in ((text, _JSON), (binary, _BINARY))
         )
         return struct.pack("<III", _MAGIC, _VERSION, 12 + len(chunks)) + chunks
+
+
+_SAMPLER = {"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}
+"""Between texels and smaller copies, up to the edge."""
+
+
+def _extensions_in(values: Iterable[Any]) -> set[str]:
+    """The names of all extensions that are used anywhere below."""
+    found: set[str] = set()
+    for value in values:
+        if isinstance(value, dict):
+            found |= set(value.get("extensions", ())) | _extensions_in(value.values())
+        elif isinstance(value, list):
+            found |= _extensions_in(value)
+    return found

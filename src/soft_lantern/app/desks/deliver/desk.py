@@ -21,6 +21,8 @@ from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_
 from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.baked_assets.target import WORDS as GLTF
+from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
 from soft_lantern.formats.shader_gradients import shipped
 from soft_lantern.formats.shaders.surface import program_of
@@ -32,7 +34,7 @@ from soft_lantern.review.target import WORDS as PAGE
 from soft_lantern.review.target import page_target
 from soft_lantern.values.words import counted
 
-WORDS = {**{key: target.words for key, target in TARGETS.items()}, "page": PAGE}
+WORDS = {**{key: target.words for key, target in TARGETS.items()}, "gltf": GLTF, "page": PAGE}
 """What there is to tick, by its key."""
 READABLE = tuple(target for target in TARGETS if target != "spirv")
 """Targets whose files are text to read."""
@@ -99,7 +101,8 @@ class DeliverDesk(Desk):
         """Deliver what is ticked into a folder, beside the window."""
         project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
         models, images = dict(self.session.models), dict(self.session.images)
-        whole = page_target(self.session.folder, lambda _: (models, images))
+        home, read = self.session.folder, lambda _: (models, images)
+        whole = page_target(home, read) | gltf_target(home, read)
 
         def work(progress: Progress) -> Delivery:
             return deliver(project, materials, targets, folder, progress=progress, whole=whole)

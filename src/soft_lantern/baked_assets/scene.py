@@ -1,0 +1,225 @@
+"""A scene as one file of glTF 2.0: its objects in their looks, and the other looks as variants.
+
+Source: the glTF 2.0 specification, and the extensions KHR_materials_variants, KHR_materials_specular,
+KHR_materials_emissive_strength and KHR_materials_unlit.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from PIL import Image as Picture
+
+from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, measured, sheet_of
+from soft_lantern.formats.glb import (
+    FLOAT,
+    INDICES,
+    TRIANGLES,
+    UNSIGNED_INT,
+    VERTICES,
+    GlbFile,
+    attribute_names,
+    unit_normals,
+)
+from soft_lantern.graph.document import Project, Scene, StageObject, changed
+from soft_lantern.graph.instances.family import descendants
+from soft_lantern.graph.instances.picks import worn
+from soft_lantern.graph.instances.values import ancestry, look
+from soft_lantern.graph.lowering import uniform_values
+from soft_lantern.progress import Progress, silent
+from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs
+from soft_lantern.render.surface_points import Worn
+from soft_lantern.scene.colour_layers import by_vertex
+from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh, Model, Part
+from soft_lantern.scene.transforms import camera_for, placement
+from soft_lantern.values.images import Image
+
+SIDE = 512
+"""Texels a side of a picture."""
+VIEWS = 4
+"""From how many sides the difference to the live surface is measured."""
+Row = dict[str, Any]
+
+
+class SceneFile:
+    """A scene's file as it grows, with what is told of each look on each part."""
+
+    def __init__(
+        self, project: Project, scene: Scene, models: Mapping[str, Model], images: Mapping[str, Image], side: int = SIDE
+    ) -> None:
+        self.project, self.scene, self.models, self.images, self.side = project, scene, models, images, side
+        self.file = GlbFile()
+        self.file.roots = []
+        self.told: list[Row] = []
+        self.variants: dict[str, int] = {}
+        self._looks = LoweredMaterials()
+        self._textures: dict[bytes, int] = {}
+        view = scene.view
+        self._cameras = [
+            camera_for(changed(view, yaw=view.yaw + 360.0 * turn / VIEWS), (16, 9)) for turn in range(VIEWS)
+        ]
+
+    def made(self, materials: Collection[str], progress: Progress = silent) -> bytes:
+        """The file of the objects that wear some materials, by their ids. Raises Cancelled."""
+        things = [thing for thing in self.scene.objects if thing.asset in self.models]
+        for number, thing in enumerate(things):
+            progress(number / len(things), f"Baking the looks of {thing.name}")
+            self._add(thing, materials)
+        if self.variants:
+            names = [{"name": self._name(each)} for each in self.variants]
+            self.file.extensions["KHR_materials_variants"] = {"variants": names}
+        return self.file.container()
+
+    @property
+    def objects(self) -> int:
+        """How many objects are in it."""
+        return len(self.file.roots or ())
+
+    def _add(self, thing: StageObject, materials: Collection[str]) -> None:
+        shown = [part for part in self.models[thing.asset].parts if not {part.name, ""} & set(thing.hidden)]
+        parts = [part for part in shown if len(part.mesh.triangles)]
+        if not any(self._material(worn(self.project, thing, part.name)) in materials for part in parts):
+            return
+        primitives = [self._primitive(thing, part, materials) for part in parts]
+        self.file.meshes.append({"name": thing.name, "primitives": primitives})
+        node: Row = {"name": thing.name, "mesh": len(self.file.meshes) - 1}
+        matrix = placement(thing)
+        if not np.array_equal(matrix, np.eye(4)):
+            node["matrix"] = matrix.T.reshape(-1).tolist()
+        assert self.file.roots is not None
+        self.file.roots.append(len(self.file.nodes))
+        self.file.nodes.append(node)
+
+    def _primitive(self, thing: StageObject, part: Part, materials: Collection[str]) -> Row:
+        bare, layers = by_vertex(part.mesh, part.layers)
+        placed = bare.moved(part.transform) if part.layers else part.placed
+        sheet, rows = sheet_of(placed, self.side)
+        held = [(layer, values[rows]) for layer, values in zip(part.layers, layers, strict=True)]
+        row, place = _geometry(self.file, sheet, held)
+        own = worn(self.project, thing, part.name)
+        row["material"] = self._look(thing, sheet, place, part.name, own)
+        material = self._material(own)
+        if material in materials:
+            mappings = []
+            for look_id in (material, *(each.id for each in descendants(self.project, material))):
+                variant = self.variants.setdefault(look_id, len(self.variants))
+                same = look_id == own
+                index = row["material"] if same else self._look(thing, sheet, place, part.name, look_id)
+                mappings.append({"material": index, "variants": [variant]})
+            row["extensions"] = {"KHR_materials_variants": {"mappings": mappings}}
+        return row
+
+    def _look(self, thing: StageObject, sheet: Sheet, place: int, part: str, look_id: str) -> int:
+        """The index of the material of a look on a part, baked and measured."""
+        found = look(self.project, look_id)
+        material = found.material if found else GREY
+        lowered = self._looks.lowered(material)
+        uniforms = uniform_values(lowered, material, found.shown if found else {}, self.images)
+        inputs = object_inputs(thing, self.models[thing.asset], sheet.mesh)
+        live = Worn(sheet.mesh, inputs, lowered, uniforms, camera_for(self.scene.view, (16, 9)))
+        made = measured(live, baked(live, sheet), sheet, self._cameras)
+        name = self._name(look_id)
+        self.told.append(_told(thing.name, part, name, made, sheet))
+        self.file.materials.append({"name": f"{name} on {part}", **self._as_gltf(made, place)})
+        return len(self.file.materials) - 1
+
+    def _as_gltf(self, made: Baked, place: int) -> Row:
+        factors = made.factors
+        at = {"texCoord": place} if place else {}
+        textures = {use: {"index": self._texture(each), **at} for use, each in made.maps.items()}
+        base: Row = {"baseColorFactor": list(factors["base_colour"])}
+        if "base_colour" in textures:
+            base["baseColorTexture"] = textures["base_colour"]
+        row: Row = {"pbrMetallicRoughness": base, "alphaMode": made.alpha_mode.upper()}
+        if made.alpha_mode == "mask":
+            row["alphaCutoff"] = factors["alpha_cutoff"][0]
+        if made.double_sided:
+            row["doubleSided"] = True
+        if made.unlit:
+            base |= {"metallicFactor": 0.0, "roughnessFactor": 0.9}  # for readers without the extension, as it advises
+            return row | {"extensions": {"KHR_materials_unlit": {}}}
+        _, rough, metal = factors["metallic_roughness"]
+        base |= {"roughnessFactor": rough, "metallicFactor": metal}
+        if "metallic_roughness" in textures:
+            base["metallicRoughnessTexture"] = textures["metallic_roughness"]
+        for use in ("normal", "occlusion"):
+            if use in textures:
+                row[f"{use}Texture"] = textures[use]
+        extensions: Row = {}
+        if "emissive" in factors:
+            row["emissiveFactor"] = list(factors["emissive"])
+            if "emissive" in textures:
+                row["emissiveTexture"] = textures["emissive"]
+            if factors["emissive_strength"][0] > 1:
+                extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": factors["emissive_strength"][0]}
+        specular: Row = {}
+        if "specular" in factors:
+            specular["specularFactor"] = factors["specular"][3]
+        if "specular_colour" in factors:
+            specular["specularColorFactor"] = list(factors["specular_colour"])
+        for use, key in (("specular", "specularTexture"), ("specular_colour", "specularColorTexture")):
+            if use in textures:
+                specular[key] = textures[use]
+        if specular:
+            extensions["KHR_materials_specular"] = specular
+        return row | ({"extensions": extensions} if extensions else {})
+
+    def _texture(self, texels: npt.NDArray[np.uint8]) -> int:
+        held = io.BytesIO()
+        opaque = bool((texels[..., 3] == 255).all())
+        Picture.fromarray(np.ascontiguousarray(texels[..., :3] if opaque else texels)).save(held, "PNG")
+        data = held.getvalue()
+        if data not in self._textures:
+            self._textures[data] = self.file.texture(data)
+        return self._textures[data]
+
+    def _material(self, look_id: str) -> str:
+        material = ancestry(self.project, look_id)[1]
+        return material.id if material else ""
+
+    def _name(self, look_id: str) -> str:
+        named = self.project.instances.get(look_id) or self.project.materials.get(look_id)
+        return named.name if named else GREY.name
+
+
+def _geometry(file: GlbFile, sheet: Sheet, layers: Sequence[tuple[ColourLayer, Floats]]) -> tuple[Row, int]:
+    """A primitive without a material, and in which of its sets of coordinates its pictures lie.
+
+    Colours of the mesh are in the pictures already: layers are attributes of their own, so that none of them tints it.
+    """
+    mesh = sheet.mesh
+    attributes = {
+        "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
+        "NORMAL": file.accessor(unit_normals(mesh.normals), "VEC3", FLOAT, VERTICES),
+        "TANGENT": file.accessor(_tangents(mesh), "VEC4", FLOAT, VERTICES),
+    }
+    sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else []), *([] if sheet.own else [sheet.uvs])]
+    for number, coordinates in enumerate(sets):
+        attributes[f"TEXCOORD_{number}"] = file.accessor(coordinates, "VEC2", FLOAT, VERTICES)
+    names = attribute_names([replace(layer, use="data") for layer, _ in layers])
+    for name, (layer, held) in zip(names, layers, strict=True):
+        attributes[name] = file.layer(held, layer.precision)
+    indices = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
+    return {"attributes": attributes, "indices": indices, "mode": TRIANGLES}, 0 if sheet.own else len(sets) - 1
+
+
+def _tangents(mesh: Mesh) -> npt.NDArray[np.float32]:
+    """Tangents of unit length, their last part the sign of what stands across."""
+    rows = mesh.tangents.astype(np.float64)
+    lengths = np.linalg.norm(rows[:, :3], axis=1, keepdims=True)
+    along = np.where(lengths > 1e-12, rows[:, :3] / np.maximum(lengths, 1e-12), [[1.0, 0.0, 0.0]])
+    return np.column_stack([along, np.where(rows[:, 3] < 0, -1.0, 1.0)]).astype(np.float32)
+
+
+def _told(thing: str, part: str, name: str, made: Baked, sheet: Sheet) -> Row:
+    row: Row = {"object": thing, "part": part, "look": name, "textures": sorted(made.maps)}
+    row["off_by_steps_of_255"] = {
+        use: {"mean": round(mean, 2), "most": round(most, 1)} for use, (mean, most) in made.off.items()
+    }
+    row["cannot_be_baked"] = [CANNOT[key] for key in made.cannot]
+    return row | ({} if sheet.own else {"unfolded_anew_because": sheet.words})

@@ -1,0 +1,274 @@
+"""A look on a part, baked into the textures that glTF 2.0 knows, in the part's own texture coordinates.
+
+What does not change over a part is a factor and no texture. Source: the glTF 2.0 specification, section 3.9, with
+KHR_materials_specular, KHR_materials_emissive_strength and KHR_materials_unlit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of, unfolded
+from soft_lantern.graph.ramps.images import srgb_of
+from soft_lantern.ir.expr import topological
+from soft_lantern.ir.inputs import BEHIND
+from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
+from soft_lantern.render.surface_points import Worn, at_places
+from soft_lantern.scene.mesh import Mesh, split_by_corner
+from soft_lantern.scene.transforms import Camera
+from soft_lantern.values.images import Image
+
+Floats = npt.NDArray[np.float32]
+EVEN = 0.5 / 255
+"""Values that differ by no more than this over a part are one value."""
+NAMES = (
+    *("base_colour", "alpha", "metallic", "roughness", "normal", "occlusion", "emissive"),
+    *("alpha_cutoff", "specular", "specular_colour"),
+)
+OVERLAP = 0.02
+"""Of the texels, how many may be shared by several places of a part."""
+_VIEW = ("camera_position", "camera_right", "camera_up", "camera_range", "picture_size", "pixel_place", "front_facing")
+CANNOT = {
+    "time": "it changes with time; this is its beginning",
+    "depth": "it reads how far what is behind it is",
+    "behind": "it reads the colour behind it",
+    "view": "it changes with the view; this is the scene's own",
+    "offset": "it moves vertices",
+    "cut": "it is left out inside of other things",
+}
+"""What textures cannot hold."""
+
+
+@dataclass(frozen=True, eq=False)
+class Baked:
+    """What a part looks like in a look, as glTF has it.
+
+    `maps`: pictures by use, (h, w, 4) of 8 bits; `factors`: numbers beside them, each a factor of its picture's or the
+    whole value. `cannot`: keys of `CANNOT`. `off`: how far the pictures are from the live surface, in steps of 8 bits,
+    on the mean and at most, for each input of the surface.
+    """
+
+    maps: dict[str, npt.NDArray[np.uint8]]
+    factors: dict[str, tuple[float, ...]]
+    alpha_mode: str
+    double_sided: bool
+    unlit: bool
+    cannot: tuple[str, ...]
+    off: dict[str, tuple[float, float]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet:
+    """Where a part lies in its pictures: the coordinates of each vertex, (n, 2), and what each texel shows.
+
+    `own`: they are the asset's own coordinates; else they were made, for the reason in `words`.
+    """
+
+    mesh: Mesh
+    uvs: Floats
+    size: tuple[int, int]
+    triangles: npt.NDArray[np.int64]
+    places: npt.NDArray[np.float64]
+    filled: npt.NDArray[np.int64]
+    own: bool
+    words: str
+
+
+def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
+    """The sheet of a part, with the vertex of its mesh that each vertex was before.
+
+    Where its own coordinates cannot hold a picture of it, it is unfolded into others.
+    """
+    corners = np.ascontiguousarray(mesh.uvs[mesh.triangles], np.float32)
+    rows, words = np.arange(len(mesh.positions)), ""
+    texels = texels_of(Charts((side, side), (np.clip(corners, 0.0, 1.0),), float(side)))
+    if not np.ptp(corners.reshape(-1, 2), axis=0).all() or not len(texels.numbers):
+        words = "it has no texture coordinates"
+    elif corners.min() < -1e-4 or corners.max() > 1 + 1e-4:
+        words = "its texture coordinates leave 0 to 1"
+    elif texels.doubled > OVERLAP * len(texels.numbers):
+        words = "its texture coordinates overlap"
+    uvs = mesh.uvs
+    if words:
+        made = unfolded([(mesh.positions, mesh.triangles)], density(mesh, side))
+        (coordinates,) = made.coordinates
+        mesh, rows, first = split_by_corner(mesh, coordinates.reshape(-1, 2))
+        uvs = np.ascontiguousarray(coordinates.reshape(-1, 2)[first], np.float32)
+        texels = texels_of(Charts((side, side), (np.ascontiguousarray(uvs[mesh.triangles]),), float(side)))
+    row_of = np.zeros(side * side, np.int64)
+    row_of[texels.numbers] = np.arange(len(texels.numbers))
+    filled = row_of[nearest_filled((side, side), texels.numbers)]
+    return Sheet(mesh, uvs, (side, side), texels.triangle, texels.places, filled, not words, words), rows
+
+
+def density(mesh: Mesh, side: int) -> float:
+    """Texels a metre at which a part about fills a picture."""
+    a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+    area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
+    return float(side * 0.7 / np.sqrt(max(area, 1e-12)))
+
+
+def baked(worn: Worn, sheet: Sheet) -> Baked:
+    """The look of a part, whose mesh is that of the sheet, in pictures."""
+    values = _values(worn, sheet.triangles, sheet.places)
+    maps, factors = _as_gltf(worn, values, sheet.filled, sheet.size)
+    lowered = worn.lowered
+    return Baked(
+        *(maps, factors, lowered.alpha_mode, lowered.traits.get("double_sided") == "yes", lowered.unlit),
+        _cannot(worn),
+    )
+
+
+def _values(worn: Worn, triangles: npt.NDArray[np.int64], places: npt.NDArray[np.float64]) -> dict[str, Floats]:
+    """The surface at places, its normal in the space of the part's tangents, (n, k) each."""
+    found = worn.surface(NAMES, triangles, places)
+    count = len(triangles)
+    values = {name: np.broadcast_to(rows, (count, rows.shape[1])) for name, rows in found.items()}
+    carried = at_places(worn.mesh, worn.carried, triangles, places)
+    normal = _unit(carried["carried_normal"])
+    tangent = carried["carried_tangent"]
+    along = _unit(tangent[:, :3] - normal * np.einsum("ni,ni->n", normal, tangent[:, :3])[:, None])
+    across = np.cross(normal, along) * np.where(tangent[:, 3:] < 0, -1.0, 1.0)
+    world = values["normal"].astype(np.float64)
+    local = np.stack([np.einsum("ni,ni->n", world, axis) for axis in (along, across, normal)], axis=1)
+    return {**values, "normal": local.astype(np.float32)}
+
+
+def _unit(rows: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-20))
+
+
+def _as_gltf(
+    worn: Worn, values: dict[str, Floats], filled: npt.NDArray[np.int64], size: tuple[int, int]
+) -> tuple[dict[str, npt.NDArray[np.uint8]], dict[str, tuple[float, ...]]]:
+    maps: dict[str, npt.NDArray[np.uint8]] = {}
+    factors: dict[str, tuple[float, ...]] = {}
+
+    def put(use: str, rows: Floats, factor: str, neutral: tuple[float, ...], *, colour: bool = False) -> None:
+        """A picture of values from 0 to 1 and a neutral factor, or one factor where they are the same everywhere."""
+        kept = np.clip(np.nan_to_num(rows), 0, 1)
+        if (np.ptp(kept, axis=0) <= EVEN).all():
+            factors[factor] = tuple(map(float, kept.mean(axis=0)))
+            return
+        factors[factor] = neutral
+        maps[use] = _picture(kept, filled, size, colour=colour)
+
+    base = np.concatenate([values["base_colour"], values["alpha"]], axis=1)
+    if worn.lowered.alpha_mode == "opaque":
+        base[:, 3] = 1.0
+    put("base_colour", base, "base_colour", (1.0, 1.0, 1.0, 1.0), colour=True)
+    if worn.lowered.alpha_mode == "mask":
+        factors["alpha_cutoff"] = (float(np.mean(values["alpha_cutoff"])),)
+    if worn.lowered.unlit:
+        return maps, factors
+    zero = np.zeros_like(values["roughness"])
+    both = np.concatenate([zero, values["roughness"], values["metallic"]], axis=1)
+    put("metallic_roughness", both, "metallic_roughness", (0.0, 1.0, 1.0))
+    if np.abs(values["normal"] - (0.0, 0.0, 1.0)).max(initial=0.0) > 2 * EVEN:
+        maps["normal"] = _picture(np.clip(values["normal"] * 0.5 + 0.5, 0, 1), filled, size)
+    if np.abs(values["occlusion"] - 1).max(initial=0.0) > EVEN:
+        maps["occlusion"] = _picture(np.repeat(np.clip(values["occlusion"], 0, 1), 3, axis=1), filled, size)
+    emissive = np.maximum(np.nan_to_num(values["emissive"]), 0)
+    strongest = float(emissive.max(initial=0.0))
+    if strongest > 0:
+        strength = max(strongest, 1.0)
+        factors["emissive_strength"] = (strength,)
+        put("emissive", (emissive / strength).astype(np.float32), "emissive", (1.0, 1.0, 1.0), colour=True)
+    if np.abs(values["specular"] - 1).max(initial=0.0) > EVEN:
+        alpha = np.concatenate([np.ones((len(zero), 3), np.float32), np.clip(values["specular"], 0, 1)], axis=1)
+        put("specular", alpha, "specular", (1.0, 1.0, 1.0, 1.0))
+    if np.abs(values["specular_colour"] - 1).max(initial=0.0) > EVEN:
+        put("specular_colour", values["specular_colour"], "specular_colour", (1.0, 1.0, 1.0), colour=True)
+    return maps, factors
+
+
+def _picture(
+    rows: Floats, filled: npt.NDArray[np.int64], size: tuple[int, int], *, colour: bool = False
+) -> npt.NDArray[np.uint8]:
+    """A picture of 8 bits, each texel that no triangle has holding the nearest one's."""
+    linear = rows.astype(np.float64)
+    parts = [srgb_of(linear[:, :3]) if colour else linear[:, :3]]
+    parts.append(linear[:, 3:4] if linear.shape[1] == 4 else np.ones((len(rows), 1)))
+    texels = np.rint(np.concatenate(parts, axis=1) * 255).astype(np.uint8)
+    return texels[filled].reshape(size[1], size[0], 4)
+
+
+def _cannot(worn: Worn) -> tuple[str, ...]:
+    lowered = worn.lowered
+    whole = at_pixel(list(lowered.surface.values()))
+    read = set(read_inputs(whole))
+    found = {"depth"} if "scene_depth" in read else set()
+    if BEHIND in topological(whole):
+        found.add("behind")
+    if "time" in read or (lowered.offset is not None and "time" in read_inputs([lowered.offset])):
+        found.add("time")
+    if read & set(_VIEW[:-1]) - {"camera_right", "camera_up"}:
+        found.add("view")
+    if lowered.offset is not None:
+        found.add("offset")
+    if lowered.traits.get("hidden_in", "").strip():
+        found.add("cut")
+    return tuple(key for key in CANNOT if key in found)
+
+
+def measured(
+    worn: Worn, made: Baked, sheet: Sheet, cameras: Sequence[Camera], points: int = 500, seed: int = 1
+) -> Baked:
+    """The same with how far its pictures are from the live surface, at points by chance seen by some cameras."""
+    mesh = worn.mesh
+    if not len(mesh.triangles):
+        return made
+    chance = np.random.default_rng(seed)
+    a, b, c = (worn.carried["position_world"][mesh.triangles[:, i]] for i in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    share = area / area.sum() if area.sum() > 0 else None
+    triangles = chance.choice(len(mesh.triangles), points, p=share)
+    places = chance.dirichlet((1.0, 1.0, 1.0), points)[:, 1:]
+    u, v = places[:, :1], places[:, 1:]
+    corners = sheet.uvs[mesh.triangles[triangles]].astype(np.float64)
+    uv = corners[:, 0] * (1 - u - v) + corners[:, 1] * u + corners[:, 2] * v
+    held = _read(made, uv.T.astype(np.float32))
+    off: dict[str, list[Floats]] = {name: [] for name in held}
+    for camera in cameras if "view" in made.cannot else cameras[:1]:
+        live = _values(replace(worn, camera=camera), triangles, places)
+        for name, rows in held.items():
+            wanted = np.clip(np.nan_to_num(live[name]), -1 if name == "normal" else 0, None)
+            largest = made.factors.get("emissive_strength", (1.0,))[0] if name == "emissive" else 1.0
+            steps = np.abs(rows - np.minimum(wanted, max(largest, 1.0))) / largest * 255
+            off[name].append(steps.max(axis=1))
+    told = {name: np.concatenate(rows) for name, rows in off.items()}
+    return replace(made, off={name: (float(rows.mean()), float(rows.max())) for name, rows in told.items()})
+
+
+def _read(made: Baked, uv: Floats) -> dict[str, Floats]:
+    """What a reader of the file comes to at coordinates, (2, n)."""
+    count = uv.shape[1]
+
+    def of(use: str, factor: str, neutral: tuple[float, ...], *, colour: bool = False) -> Floats:
+        base = np.array(made.factors.get(factor, neutral), np.float32)
+        if use not in made.maps:
+            return np.broadcast_to(base, (count, len(base)))
+        texels = Image(made.maps[use], "colour" if colour else "data", wrap="clamp").read(uv).T
+        return np.asarray(texels[:, : len(base)] * base, np.float32)
+
+    base = of("base_colour", "base_colour", (1.0, 1.0, 1.0, 1.0), colour=True)
+    found = {"base_colour": base[:, :3]}
+    if made.alpha_mode != "opaque":
+        found["alpha"] = base[:, 3:]
+    if made.unlit:
+        return found
+    both = of("metallic_roughness", "metallic_roughness", (0.0, 1.0, 1.0))
+    found |= {"roughness": both[:, 1:2], "metallic": both[:, 2:3]}
+    normal = of("normal", "", (1.0, 1.0, 1.0)) * 2 - 1 if "normal" in made.maps else np.tile([[0, 0, 1]], (count, 1))
+    found["normal"] = np.asarray(normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9), np.float32)
+    found["occlusion"] = of("occlusion", "", (1.0,))
+    strength = made.factors.get("emissive_strength", (0.0,))[0]
+    found["emissive"] = of("emissive", "emissive", (0.0, 0.0, 0.0), colour=True) * strength
+    specular = of("specular", "specular", (1.0, 1.0, 1.0, 1.0))
+    found["specular"] = specular[:, 3:] if specular.shape[1] == 4 else specular
+    found["specular_colour"] = of("specular_colour", "specular_colour", (1.0, 1.0, 1.0), colour=True)
+    return found

@@ -1,0 +1,45 @@
+"""Baked scenes as a target of deliveries."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from soft_lantern.baked_assets.scene import SIDE, VIEWS, SceneFile
+from soft_lantern.errors import BadValue
+from soft_lantern.formats.delivery import Whole
+from soft_lantern.formats.project_source import Read, from_disk, source_of
+from soft_lantern.graph.document import Material, Project
+from soft_lantern.ir.glsl_words import as_identifier
+from soft_lantern.progress import Progress
+
+WORDS = "glTF 2.0, looks baked as variants"
+
+
+def gltf_target(folder: Path, read: Read | None = None, side: int = SIDE) -> dict[str, Whole]:
+    """The target "gltf" of a project in a folder. `read` gives its models and pictures, else those on the disk."""
+
+    def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
+        models, images = (read or from_disk(folder))(project)
+        chosen, made, taken = {each.id for each in materials}, dict[str, str | bytes](), set[str]()
+        scenes = sorted(project.scenes.values(), key=lambda each: each.id)
+        for number, scene in enumerate(scenes):
+
+            def part(share: float, words: str, number: int = number) -> None:
+                progress((number + share) / len(scenes), words)
+
+            file = SceneFile(project, scene, models, images, side)
+            data = file.made(chosen, part)
+            if file.objects:
+                name = as_identifier(scene.name, taken, "scene")
+                taken.add(name)
+                about = {"texels_a_side": side, "measured_from_sides": VIEWS, "looks": file.told}
+                made[f"{name}.glb"] = data
+                made[f"{name}.glb.json"] = json.dumps(about, indent=2, ensure_ascii=False) + "\n"
+        if not made:
+            names = ", ".join(each.name for each in materials)
+            raise BadValue(f"no object of any scene wears {names}: a file would hold nothing")
+        return made
+
+    return {"gltf": Whole(WORDS, lambda project, materials: f"{side}{source_of(project, materials, folder)}", files)}
