@@ -37,8 +37,8 @@ class Trial:
     """Inputs of a surface by name, (n, k) each, its parameters by identifier, and what it comes to, (n, k) each.
 
     `pictures`: what is read as textures, by identifier; what it comes to is not a number where that is too near to the
-    border of a texel to say which is read. `spread`: how much what it comes to depends on the last digit of what goes
-    in, and on the precision that it is worked out with.
+    border of a texel to say which is read. `leaves`: all of that as the NumPy reader takes it. `spread`: how much what
+    it comes to depends on the last digit of what goes in, and on the precision that it is worked out with.
     """
 
     program: SurfaceProgram
@@ -47,6 +47,7 @@ class Trial:
     wanted: dict[str, Rows]
     spread: dict[str, Rows]
     pictures: dict[str, Image]
+    leaves: dict[str, Any]
 
     @property
     def sure(self) -> int:
@@ -120,7 +121,7 @@ def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
             off = np.abs(as_rows(other[expr], count).astype(np.float64) - wanted[name]).max(axis=1, keepdims=True)
             spread[name] = np.fmax(spread[name], off.astype(np.float32))
     sure = {name: np.where(unsure[:, None], np.float32(np.nan), rows) for name, rows in wanted.items()}
-    return Trial(program, inputs, values, sure, spread, pictures)
+    return Trial(program, inputs, values, sure, spread, pictures, leaves)
 
 
 def _nearby(

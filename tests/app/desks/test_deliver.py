@@ -8,13 +8,14 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QToolButton
 
 from by_hand import LEFT, until
-from soft_lantern.app.desks.deliver import figures
 from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.widgets.tick_list import KEY
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.delivery import MANIFEST, TARGETS
+from soft_lantern.formats.shaders import figures
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Project, changed
@@ -74,7 +75,7 @@ def test_what_is_ticked_leaves_and_is_proven_and_the_second_time_nothing_is_writ
     desk.deliver_to(tmp_path / "out")
     assert not (tmp_path / "out").exists()
     desk.materials.list.tick([row_of(desk, "height_ramp")], on=True)
-    desk.targets.tick(range(desk.targets.count()), on=True)
+    desk.targets.tick(range(len(TARGETS)), on=True)
     assert desk.targets.ticked == list(TARGETS)
     desk.deliver_to(tmp_path / "out")
     quiet(window)
@@ -115,3 +116,15 @@ def test_figures_say_what_is_more_than_every_device_has(monkeypatch: pytest.Monk
     assert figures.BLOCK == 16384 and "80 of 16,384 bytes" in figures.figures(program)[3].words
     monkeypatch.setattr(figures, "BLOCK", 64)
     assert [figure.too_much for figure in figures.figures(program)] == [False, False, False, True, False]
+
+
+def test_pre_flight_says_what_precision_loses_and_leads_to_the_material(window: MainWindow) -> None:
+    desk, session = ready(window), window.session
+    session.open_material("nectar")
+    desk.target.setCurrentIndex(desk.target.findData("glsl-es"))
+    desk.target.activated.emit(desk.target.currentIndex())
+    until(lambda: any(notice.kind == "half_precision" for notice in desk.notices.notices))
+    (there,) = (each for each in desk.notices.findChildren(QToolButton) if each.text() == "Go there")
+    QTest.mouseClick(there, LEFT)
+    assert window.desk_name == "Build" and session.material_id == "nectar"
+    assert "mediump" in window.status.message.text()

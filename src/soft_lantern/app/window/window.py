@@ -137,6 +137,8 @@ class MainWindow(QMainWindow):
             if isinstance(made, BuildDesk):
                 made.notice_list.jump_wanted.connect(self._jump_to)
                 made.canvas.wishes.ramps_wanted.connect(self.edit_ramps)
+            if isinstance(made, DeliverDesk):
+                made.notices.jump_wanted.connect(self._jump_to)
             self._made[name] = made
             self.desks.addWidget(made)
         return self._made[name]

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command
-from soft_lantern.app.desks.deliver.figures import Figure, figures
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
@@ -18,6 +18,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.code_view import CodeView
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
+from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -25,9 +26,12 @@ from soft_lantern.baked_assets.target import WORDS as GLTF
 from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
 from soft_lantern.formats.shader_gradients import shipped
+from soft_lantern.formats.shaders.figures import Figure, figures
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.document import Material, Project
+from soft_lantern.graph.notice import Fix, Notice
 from soft_lantern.progress import Progress
+from soft_lantern.proof.preflight import preflight
 from soft_lantern.proof.report import in_words, proofs
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.review.target import WORDS as PAGE
@@ -64,9 +68,14 @@ class DeliverDesk(Desk):
         self.code = CodeView()
         self.figures, self.log = QListWidget(), QListWidget()
         self.figures.setAccessibleName("figures")
-        self.figures.setFixedHeight(140)
+        self.figures.setFixedHeight(116)
+        self.notices = NoticeList()
+        self.notices.setAccessibleName("pre-flight")
+        self.notices.fix_wanted.connect(self._mend)
         self.log.setAccessibleName("deliveries and proofs")
         self.log.setWordWrap(True)
+        self.log.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.log.setResizeMode(QListWidget.ResizeMode.Adjust)
         self._shown: dict[str, str] = {}
         self._names: list[tuple[str, str]] = _named(session.project)
         self._asking = NewestAnswer("generated text", self, self._show, self._failed)
@@ -86,7 +95,7 @@ class DeliverDesk(Desk):
         self._list_materials()
         material, target = self.session.material, str(self.target.currentData())
         if material is None:
-            self._show(({}, []))
+            self._show(({}, [], []))
             return
         project = self.session.project
         self._asking.ask(lambda: _text_of(project, material, target))
@@ -160,8 +169,10 @@ class DeliverDesk(Desk):
         if item is not None and self.isVisible() and item.data(KEY) != self.session.material_id:
             self.session.open_material(str(item.data(KEY)))
 
-    def _show(self, made: tuple[dict[str, str], list[Figure]]) -> None:
-        self._shown, measured = made
+    def _show(self, made: Shown) -> None:
+        self._shown, measured, against = made
+        own = [each for each in self.session.notices if each.place == self.session.material_id]
+        self.notices.show_notices([*against, *own])
         names = list(self._shown)
         name = self.file.currentData() if self.file.currentData() in names else (names or [""])[0]
         fill(self.file, [(each, each) for each in names], name)
@@ -170,8 +181,11 @@ class DeliverDesk(Desk):
         for figure in measured:
             self.figures.addItem(f"{figure.words}: more than every device has" if figure.too_much else figure.words)
 
+    def _mend(self, notice: Notice, fix: Fix) -> None:
+        self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
+
     def _failed(self, words: str) -> None:
-        self._show(({"": f"// {words}"}, []))
+        self._show(({"": f"// {words}"}, [], []))
 
     def _show_file(self) -> None:
         self.code.show_text(self._shown.get(str(self.file.currentData() or ""), ""))
@@ -209,6 +223,8 @@ class DeliverDesk(Desk):
         column = QVBoxLayout(panel)
         column.setContentsMargins(4, 10, 10, 10)
         column.addWidget(with_bar(self.stage, self.stage_bar), 3)
+        column.addWidget(heading_label("Pre-flight"))
+        column.addWidget(self.notices, 3)
         column.addWidget(heading_label("Figures"))
         column.addWidget(self.figures)
         column.addWidget(heading_label("Deliveries and proofs"))
@@ -221,9 +237,14 @@ def _named(project: Project) -> list[tuple[str, str]]:
     return sorted(((each.id, each.name) for each in project.materials.values()), key=lambda pair: pair[1].lower())
 
 
-def _text_of(project: Project, material: Material, target: str) -> tuple[dict[str, str], list[Figure]]:
+Shown = tuple[dict[str, str], list[Figure], list[Notice]]
+"""The texts of a material by their names, what they cost, and what stands against them."""
+
+
+def _text_of(project: Project, material: Material, target: str) -> Shown:
     program = program_of(material, shipped(project, material, "row"))
-    return {name: str(text) for name, text in TARGETS[target].files(program).items()}, figures(program)
+    texts = {name: str(text) for name, text in TARGETS[target].files(program).items()}
+    return texts, figures(program), preflight(program, target)
 
 
 DELIVER_COMMANDS: dict[str, tuple[Command[DeliverDesk], ...]] = {

@@ -1,0 +1,115 @@
+"""Scenes as glTF 2.0: sound by the Khronos validator, read by others, and as far off as they say."""
+
+from __future__ import annotations
+
+import io
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from PIL import Image as Picture
+
+from khronos import complaints
+from soft_lantern.baked_assets.scene import SceneFile
+from soft_lantern.baked_assets.surfaces import CANNOT
+from soft_lantern.demo.project import write_demo
+from soft_lantern.formats.gltf import Document
+from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.project_source import from_disk
+from soft_lantern.graph.authoring import Authoring
+from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, with_records
+from soft_lantern.graph.instances.values import put_instance
+from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.primitives import primitive
+
+
+def plain() -> tuple[Project, dict[str, Model]]:
+    """A ball whose colour goes across it with u, and whose rough half is worn by hand."""
+    m = Authoring("Across")
+    u = m.add("texture_coordinates").into("separate_2").x
+    tint = m.expose("Tint", (0.8, 0.4, 0.2, 1.0))
+    colour = m.add("mix", a=(0.0, 0.0, 0.0, 1.0), b=tint, factor=u)
+    m.add("surface", base_colour=colour, roughness=u, metallic=0.25, emissive=(0.0, 2.0, 0.5, 1.0))
+    project = m.into_project(Project(name="Across"))
+    project = put_instance(
+        project, Instance(id="blue", name="Blue", parent=m.material.id, values={"tint": (0.0, 0.0, 1.0, 1.0)})
+    )
+    asset = Asset(id="ball", name="Ball", primitive="sphere", subdivision=32)
+    thing = StageObject(id="one", name="One", asset="ball", position=(1.0, 2.0, 3.0), wears={"": m.material.id})
+    scene = Scene(id="s", name="S", objects=(thing,))
+    return with_records(project, asset, scene), {"ball": primitive("sphere", 32)}
+
+
+def picture(document: Document, index: int) -> np.ndarray:
+    source = document.json["images"][document.json["textures"][index]["source"]]
+    view = document.json["bufferViews"][source["bufferView"]]
+    data = document.blob[view["byteOffset"] : view["byteOffset"] + view["byteLength"]]
+    return np.asarray(Picture.open(io.BytesIO(bytes(data))))
+
+
+def test_a_look_is_in_its_pictures_and_the_others_are_variants(tmp_path: Path) -> None:
+    project, models = plain()
+    scene, (material,) = project.scenes["s"], project.materials.values()
+    file = SceneFile(project, scene, models, {}, 64)
+    path = tmp_path / "s.glb"
+    path.write_bytes(file.made({material.id}))
+    assert complaints(path) == []  # the Khronos validator
+    assert path.read_bytes() == SceneFile(project, scene, models, {}, 64).made({material.id})  # the same each time
+    document = Document(path)
+    held = document.json
+    assert [each["name"] for each in held["extensions"]["KHR_materials_variants"]["variants"]] == ["Across", "Blue"]
+    ((only,),) = (mesh["primitives"] for mesh in held["meshes"])
+    mappings = only["extensions"]["KHR_materials_variants"]["mappings"]
+    assert [each["variants"] for each in mappings] == [[0], [1]] and mappings[0]["material"] == only["material"]
+    own, blue = (held["materials"][each["material"]] for each in mappings)
+    rough = own["pbrMetallicRoughness"]
+    assert rough["roughnessFactor"] == rough["metallicFactor"] == 1.0 and "normalTexture" not in own
+    texels = picture(document, rough["metallicRoughnessTexture"]["index"])
+    middles = (np.arange(64) + 0.5) / 64
+    assert np.abs(texels[32, :, 1] / 255 - middles).max() < 1.5 / 255  # green is roughness, u by u
+    assert np.abs(texels[..., 2] / 255 - 0.25).max() < 1 / 255  # blue is metallic
+    base = picture(document, rough["baseColorTexture"]["index"]).astype(float) / 255
+    linear = np.where(base <= 0.04045, base / 12.92, ((base + 0.055) / 1.055) ** 2.4)  # IEC 61966-2-1
+    assert np.abs(linear[32, :, :3] - middles[:, None] * [0.8, 0.4, 0.2]).max() < 0.01
+    assert own["emissiveFactor"] == pytest.approx([0.0, 1.0, 0.25], abs=1e-3)
+    strength = own["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"]
+    assert strength == pytest.approx(2.0)
+    tinted = picture(document, blue["pbrMetallicRoughness"]["baseColorTexture"]["index"])
+    assert not tinted[..., :2].any() and tinted[..., 2].max() > 250
+    (row, _) = file.told
+    assert row["cannot_be_baked"] == [] and row["off_by_steps_of_255"]["roughness"]["most"] < 2.5
+    other = trimesh.load_scene(path)
+    assert np.allclose(other.bounds.mean(axis=0), (1.0, 2.0, 3.0), atol=1e-5)
+
+
+def test_what_cannot_be_baked_is_said_and_a_part_without_coordinates_is_unfolded(tmp_path: Path) -> None:
+    home = tmp_path / "p"
+    write_demo(home)
+    project = open_project(home).project
+    models, images = from_disk(home)(project)
+    file = SceneFile(project, project.scenes["nectar_basin"], models, images, 32)
+    path = tmp_path / "n.glb"
+    path.write_bytes(file.made(set(project.materials)))
+    assert complaints(path) == []
+    told = {(row["part"], row["look"]): row for row in file.told}
+    nectar = next(row for (part, _), row in told.items() if part == "nectar")
+    assert set(nectar["cannot_be_baked"]) >= {CANNOT[key] for key in ("time", "depth", "view", "offset", "cut")}
+    stones = next(row for (part, look), row in told.items() if part == "stone 1" and look == "Wet stone")
+    assert not set(stones["cannot_be_baked"]) & {CANNOT["depth"], CANNOT["behind"]}
+    held = json.loads(json.dumps(Document(path).json))
+    unfolded = [row for row in file.told if "unfolded_anew_because" in row]
+    assert unfolded
+    sets = {m.get("texCoord", 0) for each in held["materials"] for m in _textures(each)}
+    assert sets >= {0, 1}  # beside the asset's own coordinates, which stay
+    for mesh in held["meshes"]:
+        for each in mesh["primitives"]:
+            assert not any(name.startswith("COLOR_") for name in each["attributes"])
+
+
+def _textures(value: object) -> list[dict[str, int]]:
+    if not isinstance(value, dict):
+        return []
+    own = [each for key, each in value.items() if key.endswith("Texture")]
+    return own + [found for each in value.values() for found in _textures(each)]
