@@ -16,15 +16,18 @@ from PIL import Image as Picture
 
 from chromium import Page, chromium
 from soft_lantern.demo.project import write_demo
+from soft_lantern.errors import BadValue
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.staging import LoweredMaterials, frame_of
+from soft_lantern.review.packing import Packing, _radiance
 from soft_lantern.review.page import review_page
-from soft_lantern.review.stage import OPTIONS
+from soft_lantern.review.stage import LARGEST, OPTIONS, finite
 from soft_lantern.scene.transforms import camera_for
+from soft_lantern.values.images import Image
 
 SIZE = (1000, 480)
 
@@ -185,3 +188,20 @@ def test_it_fits_a_phone_and_asks_no_network(page: Page, file: Path) -> None:
     page.resize(SIZE)
     text = file.read_text(encoding="utf-8")
     assert "http://" not in text and "https://" not in text and " src=" not in text and "import(" not in text
+
+
+def test_what_json_cannot_hold_and_what_is_too_large_to_send_goes_out_smaller(project: Project) -> None:
+    assert finite([np.nan, np.inf, -np.inf, 0.5]) == [0.0, LARGEST, -LARGEST, 0.5]
+    packing = Packing()
+    chance = np.random.default_rng(5)
+    large = Image(chance.integers(0, 256, (10, 3000, 4), np.uint8), "data")
+    assert packing.image(large) == packing.image(large) == 0
+    (row,) = packing.images
+    assert row["form"] == "bytes" and 500 < row["width"] <= 1024
+    sky = np.abs(chance.normal(size=(8, 8, 4)) * [1e-3, 1.0, 60.0, 1.0]).astype(np.float32)
+    form, planes = _radiance(sky)
+    read = planes[..., :3] / 256 * 2.0 ** (planes[..., 3:].astype(float) - 15)
+    assert form == "radiance" and (np.abs(read - sky[..., :3]).max(axis=2) <= sky[..., :3].max(axis=2) / 255).all()
+    nobody = next(each for each in project.materials.values() if each.name == "Moth trail")
+    with pytest.raises(BadValue, match="no object of any scene wears"):
+        review_page(changed(project, scenes={}), [nobody], {}, {})

@@ -71,10 +71,11 @@ def _worn_too(project: Project, materials: Sequence[Material], views: Sequence[s
 
 def _page(title: str, data: Mapping[str, object], block: str) -> str:
     web = files("soft_lantern.review") / "web"
+    told = json.dumps(data, ensure_ascii=False, separators=(",", ":"), sort_keys=True, allow_nan=False)
     parts = {
         "TITLE": html.escape(title),
         "STYLE": (web / "page.css").read_text("utf-8"),
-        "DATA": json.dumps(data, ensure_ascii=False, separators=(",", ":"), sort_keys=True).replace("<", "\\u003c"),
+        "DATA": told.replace("<", "\\u003c"),
         "BLOCK": block,
         "SCRIPT": "\n".join((web / name).read_text("utf-8") for name in SCRIPTS),
     }

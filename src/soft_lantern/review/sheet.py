@@ -13,7 +13,7 @@ from soft_lantern.graph.lowering import Lowered, parameter_uniform, uniform_valu
 from soft_lantern.graph.ramps.images import readable_names
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.review.packing import Packing
-from soft_lantern.review.stage import values
+from soft_lantern.review.stage import finite, values
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Value, components
 
@@ -86,4 +86,4 @@ def _look(project: Project, look_id: str, lowered: Lowered, images: Mapping[str,
 
 
 def _plain(value: Value) -> str | list[float]:
-    return value if isinstance(value, str) else [float(part) for part in components(value)]
+    return value if isinstance(value, str) else finite(components(value))

@@ -6,7 +6,7 @@ The programs are the stage's own, written for GLSL ES 3.00; nothing of what they
 from __future__ import annotations
 
 import functools
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -53,6 +53,7 @@ from soft_lantern.values.images import Image
 
 ES = "glsl-es"
 RADIANCE = ("stage:sky", "stage:scattered")
+LARGEST = 3.0e38
 OPTIONS = StageOptions(grid=False, gauge=False)
 Row = dict[str, Any]
 
@@ -108,8 +109,14 @@ def values(given: Mapping[str, UniformValue], packing: Packing) -> Row:
         if isinstance(value, Image):
             found[key] = {"image": packing.image(value, radiance=key in RADIANCE)}
         else:
-            found[key] = [float(part) for part in value]
+            found[key] = finite(value)
     return found
+
+
+def finite(parts: Iterable[float]) -> list[float]:
+    """Numbers as JSON can hold them: what is not a number is 0, what is infinite the largest of its sign."""
+    held = np.nan_to_num(np.array(list(parts), np.float64), nan=0.0, posinf=LARGEST, neginf=-LARGEST)
+    return [float(part) for part in held]
 
 
 def environments(project: Project) -> list[tuple[str, Environment]]:
@@ -183,7 +190,7 @@ def view(
         "name": scene.name,
         "items": items,
         "camera": {"target": list(seen.target), "yaw": seen.yaw, "pitch": seen.pitch, "distance": seen.distance},
-        "bounds": [[float(each) for each in low], [float(each) for each in high]],
+        "bounds": [finite(low), finite(high)],
         "sky": [light for _, light in environments(project)].index(_same(project, scene.environment)),
         "suns": [_sun(light, low, high, images) for _, light in environments(project)],
     }
@@ -200,8 +207,8 @@ def _sun(light: Environment, low: Any, high: Any, images: Mapping[str, Image]) -
     found = light_uniforms(light, images)
     sunny = any(found["stage:sun_light"])  # type: ignore[arg-type]
     seen = shadow.view_round(low, high, np.array(found["stage:sun_direction"])) if sunny else None
-    row: Row = {"values": {key: list(value) for key, value in (seen or NO_SHADOW).uniforms.items()}}
-    return row | {"matrix": seen.view_projection.T.reshape(-1).tolist() if seen else None}
+    row: Row = {"values": {key: finite(value) for key, value in (seen or NO_SHADOW).uniforms.items()}}
+    return row | {"matrix": finite(seen.view_projection.T.reshape(-1)) if seen else None}
 
 
 def _item(frame: Frame, item: Item, look_id: str, packing: Packing, programs: Programs, depth: bool) -> Row:
@@ -230,11 +237,11 @@ def _drawn(item: Item, wanted: list[int], look_id: str, packing: Packing, progra
         "attributes": attributes,
         "triangles": packing.numbers(mesh, "triangles", lambda: mesh.triangles),
         "middles": packing.numbers(mesh, "middles", lambda: mesh.middles.astype(np.float32)) if item.blended else None,
-        "inputs": {name: [float(part) for part in value] for name, value in item.inputs.items()},
+        "inputs": {name: finite(value) for name, value in item.inputs.items()},
         "values": values(own, packing),
         "vertices": len(mesh.positions),
-        "matrix": item.matrix.T.reshape(-1).tolist(),
-        "middle": [float(each) for each in middle],
+        "matrix": finite(item.matrix.T.reshape(-1)),
+        "middle": finite(middle),
         "blended": item.blended,
         "late": item.late,
         "culled": item.culled,

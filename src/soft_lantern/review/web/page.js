@@ -63,7 +63,10 @@ async function copy() {
   tell("The values are copied.");
 }
 
-const block = await unpacked(byId("block").textContent);
+const block = await unpacked(byId("block").textContent).catch(() => {
+  tell("This browser cannot unpack the page: a newer one can (it takes DecompressionStream).");
+  throw new Error("nothing was unpacked");
+});
 const canvas = byId("stage");
 const sheet = new Sheet(
   byId("groups"),
