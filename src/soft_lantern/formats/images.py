@@ -83,12 +83,15 @@ def bring_in_image(path: Path, folder: Path) -> tuple[Texture, Image]:
     return texture, Image(texels, texture.encoding, texture.filter, texture.wrap)
 
 
-def new_texture(linear: npt.NDArray[np.float32], name: str, folder: Path) -> tuple[Texture, Image]:
+def new_texture(
+    linear: npt.NDArray[np.float32], name: str, folder: Path, *, floats: bool = False
+) -> tuple[Texture, Image]:
     """A new texture of a project that holds numbers as they are, linear RGBA (h, w, 4); it and its image.
 
-    PNG of 16 bits a channel where all of them are from 0 to 1, else OpenEXR of 32-bit floats. Raises BadFile.
+    PNG of 16 bits a channel where all of them are from 0 to 1, else, or with `floats`, OpenEXR of 32-bit floats, which
+    read the same as colour and as data. Raises BadFile.
     """
-    stem, deep = as_identifier(name, (), "map")[:100], bool(linear.min() < 0 or linear.max() > 1)
+    stem, deep = as_identifier(name, (), "map")[:100], floats or bool(linear.min() < 0 or linear.max() > 1)
     texels = linear if deep else np.rint(linear.astype(np.float64) * 65535).astype(np.uint16)
     target = new_file(folder / IMAGE_FOLDER, stem, ".exr" if deep else ".png", lambda draft: _write_deep(texels, draft))
     texture = Texture(

@@ -14,6 +14,7 @@ from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
 from soft_lantern.app.desks.build.type_anywhere import TypeAnywhere
+from soft_lantern.app.desks.build.wire_baking import WireBaking
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
@@ -65,6 +66,7 @@ class BuildDesk(Desk):
         self.notice_list = NoticeList()
         self.node_help = NodeHelp()
         self.image_import = ImageImport(session, self.canvas)
+        self.wire_baking = WireBaking(session, self.canvas)
         self.measurer = Measurer(self)
         self.answer: Answer | None = None
         self.probe: Points | None = None
@@ -334,6 +336,11 @@ BUILD_COMMANDS: dict[str, tuple[Command[BuildDesk], ...]] = {
         Command("Explain the node", BuildDesk.explain_node, "Shift+F1"),
         Command("Large stage or large graph", BuildDesk.swap_sizes, "Ctrl+Shift+W"),
         Command("Show the wire on the stage", lambda desk: desk.wire_box.button.toggle(), "F11"),
+        Command(
+            "Bake the wire to a texture",
+            lambda desk: desk.wire_baking.bake(),
+            hindered=lambda desk: desk.wire_baking.hindered(),
+        ),
         Command("Measure on the object or the flat card", lambda desk: desk.wire_box.on_object.toggle()),
         Command(
             "Take the probe away",
