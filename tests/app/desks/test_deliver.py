@@ -128,3 +128,23 @@ def test_pre_flight_says_what_precision_loses_and_leads_to_the_material(window: 
     QTest.mouseClick(there, LEFT)
     assert window.desk_name == "Build" and session.material_id == "nectar"
     assert "mediump" in window.status.message.text()
+
+
+def test_what_changed_since_the_last_delivery_is_shown_line_by_line(window: MainWindow, tmp_path: Path) -> None:
+    desk, session = ready(window), window.session
+    session.open_material("height_ramp")
+    until(lambda: "height_ramp()" in desk.code.text.toPlainText())
+    QTest.mouseClick(desk.changes, LEFT)
+    assert "Nothing was delivered yet" in desk.code.text.toPlainText()
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    assert "Nothing of height_ramp.frag.glsl has changed" in desk.code.text.toPlainText()
+    ramp = session.project.materials["height_ramp"]
+    renamed = tuple(changed(p, identifier="reach") if p.identifier == "spread" else p for p in ramp.parameters)
+    session.edit_material("Rename", "height_ramp", lambda m: changed(m, parameters=renamed))
+    until(lambda: "reach" in desk.code.text.toPlainText())
+    lines = desk.code.text.toPlainText().splitlines()
+    assert any(line.startswith("-uniform float spread;") for line in lines)
+    assert any(line.startswith("+uniform float reach;") for line in lines)
+    QTest.mouseClick(desk.changes, LEFT)
+    assert desk.code.text.toPlainText().startswith("#version 330")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,9 @@ from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.baked_assets.target import WORDS as GLTF
 from soft_lantern.baked_assets.target import gltf_target
+from soft_lantern.errors import BadFile
 from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
+from soft_lantern.formats.places import read_text
 from soft_lantern.formats.shader_gradients import shipped
 from soft_lantern.formats.shaders.figures import Figure, figures
 from soft_lantern.formats.shaders.surface import program_of
@@ -66,6 +69,10 @@ class DeliverDesk(Desk):
         self.target.setAccessibleName("target that is shown")
         self.file.setAccessibleName("file that is shown")
         self.code = CodeView()
+        self.changes = tool_button("Changes", self._show_file)
+        self.changes.setCheckable(True)
+        self.changes.setToolTip("What differs from the text that was delivered last")
+        self.delivered: Path | None = None
         self.figures, self.log = QListWidget(), QListWidget()
         self.figures.setAccessibleName("figures")
         self.figures.setFixedHeight(116)
@@ -117,6 +124,8 @@ class DeliverDesk(Desk):
             return deliver(project, materials, targets, folder, progress=progress, whole=whole)
 
         def take(done: Delivery) -> None:
+            self.delivered = done.folder
+            self._show_file()
             words = f"{counted(len(done.written), 'file')} written, {len(done.kept)} as they were, to {done.folder}"
             self.log.insertItem(0, words)
             self.session.told.emit(words)
@@ -188,7 +197,9 @@ class DeliverDesk(Desk):
         self._show(({"": f"// {words}"}, [], []))
 
     def _show_file(self) -> None:
-        self.code.show_text(self._shown.get(str(self.file.currentData() or ""), ""))
+        name = str(self.file.currentData() or "")
+        text = self._shown.get(name, "")
+        self.code.show_text(_differences(self.delivered, name, text) if self.changes.isChecked() else text)
 
     def _show_proofs(self, rows: list[dict[str, Any]]) -> None:
         bad = [row for row in rows if not row["holds"]]
@@ -214,7 +225,7 @@ class DeliverDesk(Desk):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(4, 10, 4, 10)
-        column.addWidget(side_by_side(self.target, self.file, filled=True))
+        column.addWidget(side_by_side(self.target, self.file, self.changes, filled=True))
         column.addWidget(self.code, 1)
         return panel
 
@@ -247,9 +258,22 @@ def _text_of(project: Project, material: Material, target: str) -> Shown:
     return texts, figures(program), preflight(program, target)
 
 
+def _differences(folder: Path | None, name: str, text: str) -> str:
+    """What differs between a file as it was delivered and the text that would be now."""
+    if folder is None:
+        return "Nothing was delivered yet since this window was opened"
+    try:
+        before = read_text(folder / name)
+    except BadFile:
+        return f"{name} was not delivered to {folder}"
+    lines = difflib.unified_diff(before.splitlines(), text.splitlines(), "as delivered", "as it is now", lineterm="")
+    return "\n".join(lines) or f"Nothing of {name} has changed since it was delivered"
+
+
 DELIVER_COMMANDS: dict[str, tuple[Command[DeliverDesk], ...]] = {
     "Project": (
         Command("Deliver what is ticked", DeliverDesk.ask_folder, "Ctrl+Alt+D", DeliverDesk.hindered),
+        Command("Changes since the last delivery", lambda desk: desk.changes.click()),
         Command("Prove what is ticked", DeliverDesk.begin_proof, hindered=DeliverDesk.hindered),
     ),
 }
