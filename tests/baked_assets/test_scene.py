@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,8 @@ from soft_lantern.formats.project_source import from_disk
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, with_records
 from soft_lantern.graph.instances.values import put_instance
-from soft_lantern.scene.mesh import Model
+from soft_lantern.scene.colour_layers import by_vertex, kept_selection
+from soft_lantern.scene.mesh import ColourLayer, Model
 from soft_lantern.scene.primitives import primitive
 
 
@@ -113,3 +115,31 @@ def _textures(value: object) -> list[dict[str, int]]:
         return []
     own = [each for key, each in value.items() if key.endswith("Texture")]
     return own + [found for each in value.values() for found in _textures(each)]
+
+
+def test_colours_painted_at_corners_are_in_the_pictures_and_tint_nothing(tmp_path: Path) -> None:
+    """A part whose mesh was split for its colours, with a selection kept beside them."""
+    m = Authoring("Painted")
+    m.add("unlit_surface", colour=m.add("vertex_colour"))
+    project = m.into_project(Project(name="Painted"))
+    (part,) = primitive("plane", 1).parts
+    corners = np.tile([1.0, 0.0, 0.0, 1.0], (len(part.mesh.triangles) * 3, 1)).astype(np.float32)
+    corners[3:] = (0.0, 0.0, 1.0, 1.0)  # the first triangle red, all others blue
+    layer = ColourLayer("Halves", corners, "corner")
+    chosen = kept_selection("Some", np.ones(len(part.mesh.positions), bool))
+    split, values = by_vertex(part.mesh, [layer])
+    painted = replace(part, mesh=split.recoloured(values[0]), layers=(layer, chosen), under=part.mesh)
+    asset = Asset(id="sheet", name="Sheet", primitive="plane", subdivision=1)
+    thing = StageObject(id="one", name="One", asset="sheet", wears={"": m.material.id})
+    scene = Scene(id="s", name="S", objects=(thing,))
+    path = tmp_path / "p.glb"
+    file = SceneFile(with_records(project, asset, scene), scene, {"sheet": Model((painted,))}, {}, 64)
+    path.write_bytes(file.made({m.material.id}))
+    assert complaints(path) == []
+    document = Document(path)
+    ((only,),) = (mesh["primitives"] for mesh in document.json["meshes"])
+    assert "_HALVES" in only["attributes"] and "_SOME" not in only["attributes"]
+    (material,) = document.json["materials"]
+    texels = picture(document, material["pbrMetallicRoughness"]["baseColorTexture"]["index"])
+    shares = [(texels[..., :3] == each).all(axis=2).mean() for each in ([255, 0, 0], [0, 0, 255])]
+    assert sum(shares) > 0.95 and min(shares) > 0.1

@@ -34,7 +34,7 @@ from soft_lantern.graph.lowering import uniform_values
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs
 from soft_lantern.render.surface_points import Worn
-from soft_lantern.scene.colour_layers import by_vertex
+from soft_lantern.scene.colour_layers import by_vertex, drawn
 from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh, Model, Part
 from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.values.images import Image
@@ -96,10 +96,11 @@ class SceneFile:
         self.file.nodes.append(node)
 
     def _primitive(self, thing: StageObject, part: Part, materials: Collection[str]) -> Row:
-        bare, layers = by_vertex(part.mesh, part.layers)
-        placed = bare.moved(part.transform) if part.layers else part.placed
-        sheet, rows = sheet_of(placed, self.side)
-        held = [(layer, values[rows]) for layer, values in zip(part.layers, layers, strict=True)]
+        layers = drawn(part.layers)
+        bare, values = by_vertex(part.bare, layers)
+        shown = bare.recoloured(values[0]).moved(part.transform) if layers else part.placed
+        sheet, rows = sheet_of(shown, self.side)
+        held = [(layer, each[rows]) for layer, each in zip(layers, values, strict=True)]
         row, place = _geometry(self.file, sheet, held)
         own = worn(self.project, thing, part.name)
         row["material"] = self._look(thing, sheet, place, part.name, own)

@@ -6,10 +6,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from soft_lantern.errors import BadValue
-from soft_lantern.formats.answers import read_values
+from soft_lantern.formats.answers import change_in_words, read_values
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import save_project
-from soft_lantern.formats.value_tables import LAYER, cell
 from soft_lantern.values.words import counted
 
 
@@ -30,13 +29,8 @@ def answer(project: Path, file: Path, *, take: bool) -> Iterator[str]:
         remark = plan.remarks.get(each.id, "")
         yield f"new look of {material.name}: {each.name}" + (f" (“{remark}”)" if remark else "")
     for change in plan.changes:
-        parameter = material.parameter(change.parameter)
-        said = [
-            "from the parent" if value is None else cell(parameter, value) if parameter else f"{value}"
-            for value in (change.before, change.after)
-        ]
-        label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"
-        yield f"{plan.name_of(document, change.instance)}, {label}: {said[0]} → {said[1]}"
+        instance, parameter, before, after = change_in_words(plan, document, material, change)
+        yield f"{instance}, {parameter}: {before} → {after}"
     if take:
         save_project(plan.applied(document), project, opened.on_disk, refuse=True)
         yield f"{counted(len(plan.changes), 'value')} and {counted(len(plan.added), 'new look')} taken over"

@@ -13,12 +13,14 @@ from typing import Any
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import read_text
-from soft_lantern.formats.value_tables import Plan, Planner, Row, json_rows, read_table
+from soft_lantern.formats.value_tables import LAYER, Change, Plan, Planner, Row, cell, json_rows, read_table
 from soft_lantern.graph.document import Instance, Material, Project, new_id
 from soft_lantern.graph.instances.values import ancestry, put_instance
+from soft_lantern.values.kinds import Value
 
 ANSWER = "soft-lantern-answer"
 """What an answer says it is."""
+INHERITED, NO_LAYER = "from the parent", "none"
 LETTERS = 200
 """Of a name or a remark, as many count."""
 
@@ -31,6 +33,19 @@ def read_values(project: Project, material_id: str, path: Path) -> Plan:
         if found.get("format") == ANSWER:
             return _answered(project, found, text, path.name)
     return read_table(project, material_id, path)
+
+
+def change_in_words(plan: Plan, project: Project, material: Material, change: Change) -> tuple[str, str, str, str]:
+    """Of a change in a plan: the instance, the parameter, its value now and then, as people read them."""
+    parameter = material.parameter(change.parameter)
+
+    def said(value: Value | None) -> str:
+        if value is None:
+            return INHERITED if parameter else NO_LAYER
+        return cell(parameter, value) if parameter else f"{value}"
+
+    label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"
+    return plan.name_of(project, change.instance), label, said(change.before), said(change.after)
 
 
 def _head(text: str) -> dict[str, Any]:

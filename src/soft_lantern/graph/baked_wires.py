@@ -5,6 +5,7 @@ from __future__ import annotations
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes
 from soft_lantern.graph.kinds import output_kinds
+from soft_lantern.graph.wiring import reached
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.kinds import Kind
 
@@ -25,7 +26,7 @@ def with_image(material: Material, wire: str, texture_id: str, name: str) -> Mat
     node = material.node(source)
     readers = [into for into, out in material.wires.items() if out == wire]
     ends = _ends(material)
-    before = _read_by(material, ends)
+    before = reached(material, ends, upstream=True)
     channels = _PARTS[kind]
     left = node.x - APART * (bool(channels) + (len(channels) > 1))  # the last of them stands where the wire began
     image = new_id("image")
@@ -45,24 +46,9 @@ def with_image(material: Material, wire: str, texture_id: str, name: str) -> Mat
         out = port_ref(join, "out")
     wires = {**material.wires, **dict.fromkeys(readers, out)}
     material = changed(material, wires=wires)
-    return remove_nodes(material, before - _read_by(material, ends))
+    return remove_nodes(material, before - reached(material, ends, upstream=True))
 
 
 def _ends(material: Material) -> set[str]:
     """The nodes that nothing is wired to from."""
     return set(material.nodes) - {node_and_port(out)[0] for out in material.wires.values()}
-
-
-def _read_by(material: Material, ends: set[str]) -> set[str]:
-    """The nodes that some nodes read, by way of others or at once, and they themselves."""
-    feeds: dict[str, set[str]] = {}
-    for into, out in material.wires.items():
-        feeds.setdefault(node_and_port(into)[0], set()).add(node_and_port(out)[0])
-    found: set[str] = set()
-    waiting = list(ends)
-    while waiting:
-        node_id = waiting.pop()
-        if node_id not in found:
-            found.add(node_id)
-            waiting += feeds.get(node_id, ())
-    return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, changed, node_and_port, port_ref
@@ -53,7 +53,7 @@ def purpose(material: Material, into: str) -> str:
 def targets(material: Material, out: str) -> set[str]:
     """The inputs that a wire from an output may go to, as far as kinds and circles tell."""
     given = output_kinds(material).get(out)
-    before = _reached(material, node_and_port(out)[0], upstream=True)
+    before = reached(material, [node_and_port(out)[0]], upstream=True)
     found = set()
     for node_id, node in material.nodes.items():
         node_type = type_of(material, node)
@@ -69,7 +69,7 @@ def sources(material: Material, into: str) -> set[str]:
     port = node_type.input(name) if node_type else None
     if port is None:
         return set()
-    after = _reached(material, node_id, upstream=False)
+    after = reached(material, [node_id], upstream=False)
     return {
         out for out, kind in output_kinds(material).items() if node_and_port(out)[0] not in after and _takes(port, kind)
     }
@@ -112,14 +112,14 @@ def _takes(port: Port, given: Kind) -> bool:
     return conversion(given, port.carries.kind) is not None
 
 
-def _reached(material: Material, node_id: str, *, upstream: bool) -> set[str]:
-    """A node and all that feeds it, or all that it feeds."""
+def reached(material: Material, nodes: Iterable[str], *, upstream: bool) -> set[str]:
+    """Nodes and all that feeds them, or all that they feed."""
     beside: dict[str, list[str]] = {}
     for into, out in material.wires.items():
         fed, feeds = node_and_port(into)[0], node_and_port(out)[0]
         beside.setdefault(fed if upstream else feeds, []).append(feeds if upstream else fed)
     seen: set[str] = set()
-    waiting = [node_id]
+    waiting = list(nodes)
     while waiting:
         each = waiting.pop()
         if each not in seen:

@@ -10,16 +10,14 @@ import numpy as np
 from soft_lantern.errors import LanternError
 from soft_lantern.proof import glsl_points
 from soft_lantern.proof.points import Rows, Trial
+from soft_lantern.render.gl_resources import new_context
 
 
 class OpenGl:
-    """A context to run in. Raises LanternError where there is none."""
+    """A context to run in. Raises NoGraphics where there is none."""
 
     def __init__(self) -> None:
-        try:
-            self._context = moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
-        except Exception as error:  # the binding raises many kinds, down to plain Exception
-            raise LanternError(f"GLSL is proven by OpenGL 3.3, and there is none ({error})") from error
+        self._context = new_context()
         self.name = str(self._context.info["GL_RENDERER"])
 
     def run(self, tried: Trial) -> dict[str, Rows]:

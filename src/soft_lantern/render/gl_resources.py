@@ -33,15 +33,20 @@ _SRGB8_ALPHA8 = 0x8C43
 _NOWHERE = const(0.0, 0.0, 0.0)
 
 
+def new_context() -> moderngl.Context:
+    """A context of OpenGL 3.3 without a window. Raises NoGraphics where none can be had."""
+    try:
+        return moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
+    except Exception as error:  # the binding raises many kinds, down to plain Exception
+        raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
+
+
 class GlResources:
     """Made once for each thing, and dropped with it. `compiled` counts the programs built so far."""
 
     def __init__(self) -> None:
         """Raises NoGraphics where no OpenGL 3.3 context can be had."""
-        try:
-            self.context = moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
-        except Exception as error:  # the binding raises many kinds, down to plain Exception
-            raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
+        self.context = new_context()
         self.context.gc_mode = "context_gc"  # what Python drops is given back by `begin_frame`, on this thread
         self.compiled = 0
         self._in_use: set[tuple[str, int, int, int]] = set()

@@ -221,7 +221,7 @@ def _item(frame: Frame, item: Item, look_id: str, packing: Packing, programs: Pr
     row = _drawn(item, wanted, look_id, packing, programs)
     walls = [programs.of(replace(each.paint, colour=WALLS, masked=False)) for each in volumes]
     pairs = zip(volumes, walls, strict=True)
-    return row | {"volumes": [_drawn(each, [number], look_id, packing, programs) for each, number in pairs]}
+    return row | {"volumes": [_drawn(each, [number], "", packing, programs) for each, number in pairs]}
 
 
 def _drawn(item: Item, wanted: list[int], look_id: str, packing: Packing, programs: Programs) -> Row:
@@ -254,13 +254,14 @@ def _drawn(item: Item, wanted: list[int], look_id: str, packing: Packing, progra
 def _wearing(
     project: Project, things: Sequence[StageObject], models: Mapping[str, Model]
 ) -> dict[tuple[int, tuple[float, ...]], str]:
-    """The look of each part, by its mesh and what is random about its object."""
+    """The look of each part, "" where it is gone, by its mesh and what is random about its object."""
     found = {}
     for thing in things:
         model = models[thing.asset]
         for name, mesh, _ in placed_parts(thing, model):
             random = object_inputs(thing, model, mesh)["object_random"]
-            found[id(mesh), random] = worn(project, thing, name)
+            look_id = worn(project, thing, name)
+            found[id(mesh), random] = look_id if material_of(project, look_id) else ""
     return found
 
 

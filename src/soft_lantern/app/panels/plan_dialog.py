@@ -15,13 +15,10 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.widgets.labels import plain_label
-from soft_lantern.formats.value_tables import LAYER, Plan, cell
-from soft_lantern.graph.document import Material, Parameter, Project
-from soft_lantern.values.kinds import Value
+from soft_lantern.formats.answers import change_in_words
+from soft_lantern.formats.value_tables import Plan
+from soft_lantern.graph.document import Material, Project
 from soft_lantern.values.words import counted
-
-INHERITED = "from the parent"
-NO_LAYER = "none"
 
 
 class PlanDialog(QDialog):
@@ -46,15 +43,7 @@ class PlanDialog(QDialog):
         rows.hide()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         for row, change in enumerate(plan.changes):
-            parameter = material.parameter(change.parameter)
-
-            def said(value: Value | None, parameter: Parameter | None = parameter) -> str:
-                if value is None:
-                    return INHERITED if parameter else NO_LAYER
-                return cell(parameter, value) if parameter else f"{value}"
-
-            label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"
-            texts = (plan.name_of(project, change.instance), label, said(change.before), said(change.after))
+            texts = change_in_words(plan, project, material, change)
             for place, text in enumerate(texts):
                 self.table.setItem(row, place, QTableWidgetItem(text))
         column.addWidget(self.table, 2)
