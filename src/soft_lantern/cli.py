@@ -191,7 +191,7 @@ def export(
     as_json: Annotated[bool, typer.Option("--json", help="print what was written as JSON")] = False,
 ) -> None:
     """Write materials' shader text, parameter tables and gradients into a folder, or a page that shows them."""
-    from soft_lantern.commands.exporting import changes, in_words
+    from soft_lantern.commands.exporting import changes, in_words, state_of
     from soft_lantern.commands.exporting import export as export_
 
     def once() -> bool:
@@ -199,8 +199,9 @@ def export(
         print("\n".join(in_words(done, rows, as_json=as_json)), flush=True)
         return all(row["holds"] for row in rows)
 
+    before = state_of(project, output) if watch else {}  # what changes while the first is written counts
     holds = once()
-    for _ in changes(project, output) if watch else ():
+    for _ in changes(project, output, before) if watch else ():
         try:
             once()
         except LanternError as error:  # the next change may mend it

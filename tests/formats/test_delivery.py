@@ -8,6 +8,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -139,6 +140,8 @@ def test_watching_delivers_again_what_a_change_changes_and_outlives_a_damaged_fi
     asked = [*lantern, "export", str(home), "--to", "glsl", "--material", "height_ramp", "-o", str(out), "--watch"]
     with subprocess.Popen(asked, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as process:
         assert process.stdout
+        late = threading.Timer(90, process.kill)
+        late.start()
 
         def told(words: str) -> str:
             for line in process.stdout or ():
@@ -155,5 +158,6 @@ def test_watching_delivers_again_what_a_change_changes_and_outlives_a_damaged_fi
         assert "height_ramp" in told("wrote")
         process.send_signal(signal.SIGINT)
         process.communicate(timeout=30)
+        late.cancel()
     assert process.returncode == 130
     assert "Sheen" in (out / "height_ramp.parameters.json").read_text(encoding="utf-8")

@@ -58,17 +58,20 @@ def in_words(done: Delivery, rows: Sequence[Mapping[str, Any]], *, as_json: bool
     return lines
 
 
-def changes(folder: Path, apart: Path) -> Iterator[None]:
-    """Each time anything in a folder has changed and is quiet again; what lies in `apart` does not count."""
-    last = _state(folder, apart)
+State = dict[str, tuple[int, int]]
+"""The size and time of every file in a folder, by its path."""
+
+
+def changes(folder: Path, apart: Path, last: State) -> Iterator[None]:
+    """Each time anything in a folder is other than it was last and is quiet again; `apart` does not count."""
     while True:
         time.sleep(PAUSE)
-        now = _state(folder, apart)
+        now = state_of(folder, apart)
         if now == last:
             continue
         while True:
             time.sleep(QUIET)
-            later = _state(folder, apart)
+            later = state_of(folder, apart)
             if later == now:
                 break
             now = later
@@ -76,9 +79,9 @@ def changes(folder: Path, apart: Path) -> Iterator[None]:
         yield
 
 
-def _state(folder: Path, apart: Path) -> dict[str, tuple[int, int]]:
-    """The size and time of every file in a folder, by its path."""
-    found = {}
+def state_of(folder: Path, apart: Path) -> State:
+    """How a folder is now, but for what lies in `apart`."""
+    found = State()
     for home, folders, names in os.walk(folder):
         folders[:] = [each for each in folders if Path(home, each).resolve() != apart.resolve()]
         for name in names:
