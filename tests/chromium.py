@@ -19,12 +19,10 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image as Picture
 
+from soft_lantern.proof.by_webgl import SWITCHES
+
 SECONDS = 60
-_SWITCHES = (
-    *("--headless", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--no-first-run"),
-    *("--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync"),
-    *("--force-device-scale-factor=1", "--hide-scrollbars", "--remote-debugging-pipe"),
-)
+_MORE = ("--force-device-scale-factor=1", "--hide-scrollbars", "--remote-debugging-pipe")
 
 
 class Page:
@@ -146,7 +144,7 @@ def chromium(home: Path) -> Iterator[Page]:
     their_in, to = os.pipe()
     back, their_out = os.pipe()
 
-    command = ["bash", "-c", f'exec chromium "$@" 3<&{their_in} 4>&{their_out}', "chromium", *_SWITCHES]
+    command = ["bash", "-c", f'exec chromium "$@" 3<&{their_in} 4>&{their_out}', "chromium", *SWITCHES, *_MORE]
     command += [f"--user-data-dir={home}", "about:blank"]
     browser = subprocess.Popen(
         command, pass_fds=(their_in, their_out), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL

@@ -13,7 +13,7 @@ from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir.cost import cost
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.inputs import INPUTS
-from soft_lantern.ir.numpy_reader import Array, as_rows, evaluate, leaf
+from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.progress import Progress, silent
 from soft_lantern.scene.mesh import Floats
 from soft_lantern.values.images import Image
@@ -33,12 +33,11 @@ Values = Callable[[Floats], Floats]
 class WireMap:
     """A wire as linear RGBA, (h, w, 4), row 0 at v = 0; what is not there of it is 0, and alpha 1.
 
-    `width`: the wire's parts. `off`: how far from the wire it is, filtered, at most and on the mean, at coordinates by
+    `off`: how far from the wire it is, filtered, at most and on the mean, at coordinates by
     chance from 0 to 1. `saved`: operations a pixel that the wire cost; `reads`: texture reads.
     """
 
     pixels: Floats
-    width: int
     off: tuple[float, float]
     saved: int
     reads: int
@@ -90,9 +89,7 @@ def least_map(
         wanted = live if np.array_equal(inside, uv) else values(inside)
         found = Image(pixels, "data", wrap="clamp").read(inside).T[:, : wanted.shape[1]]
         off = np.abs(found - wanted)
-        made = WireMap(
-            pixels, wanted.shape[1], (float(off.max()), float(off.mean())), spent.operations, spent.texture_reads
-        )
+        made = WireMap(pixels, (float(off.max()), float(off.mean())), spent.operations, spent.texture_reads)
         if made.off[0] <= limit:
             break
     return made
@@ -112,12 +109,5 @@ def _drawn(values: Values, side: int) -> Floats:
 
 
 def _values(lowered: Lowered, material: Material, images: Mapping[str, Image], expr: Expr) -> Values:
-    uniforms = uniform_values(lowered, material, {}, images)
-
-    def at(uv: Floats) -> Floats:
-        leaves: dict[str, Array] = {"uv": uv}
-        for name, value in uniforms.items():
-            leaves[name] = leaf(value)
-        return as_rows(evaluate([expr], leaves)[expr], uv.shape[1])
-
-    return at
+    held = {name: leaf(value) for name, value in uniform_values(lowered, material, {}, images).items()}
+    return lambda uv: as_rows(evaluate([expr], {"uv": uv, **held})[expr], uv.shape[1])

@@ -7,7 +7,7 @@ KHR_materials_emissive_strength and KHR_materials_unlit.
 from __future__ import annotations
 
 import io
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -16,16 +16,7 @@ import numpy.typing as npt
 from PIL import Image as Picture
 
 from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, measured, sheet_of
-from soft_lantern.formats.glb import (
-    FLOAT,
-    INDICES,
-    TRIANGLES,
-    UNSIGNED_INT,
-    VERTICES,
-    GlbFile,
-    attribute_names,
-    unit_normals,
-)
+from soft_lantern.formats.glb import GlbFile, coordinate_sets
 from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.picks import worn
@@ -35,7 +26,7 @@ from soft_lantern.progress import Progress, silent
 from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs
 from soft_lantern.render.surface_points import Worn
 from soft_lantern.scene.colour_layers import by_vertex, drawn
-from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh, Model, Part
+from soft_lantern.scene.mesh import Model, Part
 from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.values.images import Image
 
@@ -100,8 +91,10 @@ class SceneFile:
         bare, values = by_vertex(part.bare, layers)
         shown = bare.recoloured(values[0]).moved(part.transform) if layers else part.placed
         sheet, rows = sheet_of(shown, self.side)
-        held = [(layer, each[rows]) for layer, each in zip(layers, values, strict=True)]
-        row, place = _geometry(self.file, sheet, held)
+        # Colours of the mesh are in the pictures already: as data, none of its layers tints it.
+        held = [(replace(layer, use="data"), each[rows]) for layer, each in zip(layers, values, strict=True)]
+        sets = [*coordinate_sets(sheet.mesh), *([] if sheet.own else [sheet.uvs])]
+        row, place = self.file.primitive(sheet.mesh, sets, held, tangents=True), 0 if sheet.own else len(sets) - 1
         own = worn(self.project, thing, part.name)
         row["material"] = self._look(thing, sheet, place, part.name, own)
         material = self._material(own)
@@ -186,35 +179,6 @@ class SceneFile:
     def _name(self, look_id: str) -> str:
         named = self.project.instances.get(look_id) or self.project.materials.get(look_id)
         return named.name if named else GREY.name
-
-
-def _geometry(file: GlbFile, sheet: Sheet, layers: Sequence[tuple[ColourLayer, Floats]]) -> tuple[Row, int]:
-    """A primitive without a material, and in which of its sets of coordinates its pictures lie.
-
-    Colours of the mesh are in the pictures already: layers are attributes of their own, so that none of them tints it.
-    """
-    mesh = sheet.mesh
-    attributes = {
-        "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
-        "NORMAL": file.accessor(unit_normals(mesh.normals), "VEC3", FLOAT, VERTICES),
-        "TANGENT": file.accessor(_tangents(mesh), "VEC4", FLOAT, VERTICES),
-    }
-    sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else []), *([] if sheet.own else [sheet.uvs])]
-    for number, coordinates in enumerate(sets):
-        attributes[f"TEXCOORD_{number}"] = file.accessor(coordinates, "VEC2", FLOAT, VERTICES)
-    names = attribute_names([replace(layer, use="data") for layer, _ in layers])
-    for name, (layer, held) in zip(names, layers, strict=True):
-        attributes[name] = file.layer(held, layer.precision)
-    indices = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
-    return {"attributes": attributes, "indices": indices, "mode": TRIANGLES}, 0 if sheet.own else len(sets) - 1
-
-
-def _tangents(mesh: Mesh) -> npt.NDArray[np.float32]:
-    """Tangents of unit length, their last part the sign of what stands across."""
-    rows = mesh.tangents.astype(np.float64)
-    lengths = np.linalg.norm(rows[:, :3], axis=1, keepdims=True)
-    along = np.where(lengths > 1e-12, rows[:, :3] / np.maximum(lengths, 1e-12), [[1.0, 0.0, 0.0]])
-    return np.column_stack([along, np.where(rows[:, 3] < 0, -1.0, 1.0)]).astype(np.float32)
 
 
 def _told(thing: str, part: str, name: str, made: Baked, sheet: Sheet) -> Row:

@@ -31,7 +31,7 @@ NAMES = (
 )
 OVERLAP = 0.02
 """Of the texels, how many may be shared by several places of a part."""
-_VIEW = ("camera_position", "camera_right", "camera_up", "camera_range", "picture_size", "pixel_place", "front_facing")
+_VIEW = {"camera_position", "camera_range", "picture_size", "pixel_place"}
 CANNOT = {
     "time": "it changes with time; this is its beginning",
     "depth": "it reads how far what is behind it is",
@@ -65,7 +65,7 @@ class Baked:
 class Sheet:
     """Where a part lies in its pictures: the coordinates of each vertex, (n, 2), and what each texel shows.
 
-    `own`: they are the asset's own coordinates; else they were made, for the reason in `words`.
+    `words`: why they were made; "" where they are the asset's own.
     """
 
     mesh: Mesh
@@ -74,8 +74,12 @@ class Sheet:
     triangles: npt.NDArray[np.int64]
     places: npt.NDArray[np.float64]
     filled: npt.NDArray[np.int64]
-    own: bool
     words: str
+
+    @property
+    def own(self) -> bool:
+        """Whether they are the asset's own coordinates."""
+        return not self.words
 
 
 def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
@@ -102,7 +106,7 @@ def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
     row_of = np.zeros(side * side, np.int64)
     row_of[texels.numbers] = np.arange(len(texels.numbers))
     filled = row_of[nearest_filled((side, side), texels.numbers)]
-    return Sheet(mesh, uvs, (side, side), texels.triangle, texels.places, filled, not words, words), rows
+    return Sheet(mesh, uvs, (side, side), texels.triangle, texels.places, filled, words), rows
 
 
 def density(mesh: Mesh, side: int) -> float:
@@ -206,7 +210,7 @@ def _cannot(worn: Worn) -> tuple[str, ...]:
         found.add("behind")
     if "time" in read or (lowered.offset is not None and "time" in read_inputs([lowered.offset])):
         found.add("time")
-    if read & set(_VIEW[:-1]) - {"camera_right", "camera_up"}:
+    if read & _VIEW:
         found.add("view")
     if lowered.offset is not None:
         found.add("offset")

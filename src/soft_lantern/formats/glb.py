@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from soft_lantern.formats.places import write_whole
 from soft_lantern.scene.colour_layers import STEPS, by_vertex
-from soft_lantern.scene.mesh import ColourLayer, Floats, Part, Precision
+from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh, Part, Precision
 
 FLOAT, UNSIGNED_INT, UNSIGNED_SHORT, UNSIGNED_BYTE = 5126, 5125, 5123, 5121
 VERTICES, INDICES = 34962, 34963
@@ -42,21 +42,9 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
     file = GlbFile()
     for part in parts:
         mesh, values = by_vertex(part.mesh, part.layers)
-        attributes = {
-            "POSITION": file.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
-            "NORMAL": file.accessor(unit_normals(mesh.normals), "VEC3", FLOAT, VERTICES),
-        }
-        sets = [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else [])]
-        if mesh.light_uvs is not None:
-            sets.append(mesh.light_uvs)
-        for number, coordinates in enumerate(sets):
-            attributes[f"TEXCOORD_{number}"] = file.accessor(coordinates, "VEC2", FLOAT, VERTICES)
-        if mesh.has_colours and not part.layers:
-            attributes["COLOR_0"] = file.accessor(mesh.colours, "VEC4", FLOAT, VERTICES)
-        for name, layer, held in zip(attribute_names(part.layers), part.layers, values, strict=True):
-            attributes[name] = file.layer(held, layer.precision)
-        indices = file.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
-        primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES}
+        sets = [*coordinate_sets(mesh), *([] if mesh.light_uvs is None else [mesh.light_uvs])]
+        tinted = mesh.has_colours and not part.layers
+        primitive = file.primitive(mesh, sets, list(zip(part.layers, values, strict=True)), tinted=tinted)
         file.meshes.append({"name": part.name, "primitives": [primitive]})
         node: dict[str, Any] = {"name": part.name, "mesh": len(file.meshes) - 1}
         if not np.array_equal(part.transform, np.eye(4)):
@@ -65,11 +53,16 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
     write_whole(path, file.container())
 
 
-def unit_normals(normals: Floats) -> Floats:
-    """Normals of unit length, as glTF asks; up where there is none."""
-    long = normals.astype(np.float64)
+def coordinate_sets(mesh: Mesh) -> list[Floats]:
+    """The sets of texture coordinates that a mesh came with, the second where it has one."""
+    return [mesh.uvs, *([mesh.uv1s] if mesh.uv1s.any() else [])]
+
+
+def _unit(rows: Floats, otherwise: tuple[float, float, float]) -> Floats:
+    """Directions of unit length, as glTF asks; another where there is none."""
+    long = rows.astype(np.float64)
     lengths = np.linalg.norm(long, axis=1, keepdims=True)
-    return np.where(lengths > 1e-12, long / np.maximum(lengths, 1e-12), [[0.0, 1.0, 0.0]]).astype(np.float32)
+    return np.where(lengths > 1e-12, long / np.maximum(lengths, 1e-12), [otherwise]).astype(np.float32)
 
 
 def attribute_names(layers: Sequence[ColourLayer]) -> list[str]:
@@ -103,10 +96,7 @@ class GlbFile:
 
     def texture(self, png: bytes) -> int:
         """The index of a texture of a picture as PNG, which joins the binary data."""
-        self.blob.extend(bytes(-len(self.blob) % 4))
-        self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(png)})
-        self.blob.extend(png)
-        self._images.append({"bufferView": len(self.views) - 1, "mimeType": "image/png"})
+        self._images.append({"bufferView": self._view(png), "mimeType": "image/png"})
         self.textures.append({"source": len(self._images) - 1, "sampler": 0})
         return len(self.textures) - 1
 
@@ -124,11 +114,8 @@ class GlbFile:
 
         `normalized`: whole numbers that stand for 0 to 1. What an element takes is to be a multiple of 4 bytes.
         """
-        self.blob.extend(bytes(-len(self.blob) % 4))
-        self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": data.nbytes, "target": target})
-        self.blob.extend(data.tobytes())
         made: dict[str, Any] = {
-            "bufferView": len(self.views) - 1,
+            "bufferView": self._view(data.tobytes(), target=target),
             "componentType": component,
             "count": len(data),
             "type": kind,
@@ -139,6 +126,43 @@ class GlbFile:
             made |= {"min": data.min(axis=0).tolist(), "max": data.max(axis=0).tolist()}
         self.accessors.append(made)
         return len(self.accessors) - 1
+
+    def primitive(
+        self,
+        mesh: Mesh,
+        sets: Sequence[Floats],
+        layers: Sequence[tuple[ColourLayer, Floats]],
+        *,
+        tangents: bool = False,
+        tinted: bool = False,
+    ) -> dict[str, Any]:
+        """A mesh as a primitive, with sets of texture coordinates, and layers with a value for each vertex.
+
+        `tangents`: with those of the mesh; `tinted`: with its colours as COLOR_0.
+        """
+        attributes = {
+            "POSITION": self.accessor(mesh.positions, "VEC3", FLOAT, VERTICES, bounded=True),
+            "NORMAL": self.accessor(_unit(mesh.normals, (0.0, 1.0, 0.0)), "VEC3", FLOAT, VERTICES),
+        }
+        if tangents:
+            along, sign = _unit(mesh.tangents[:, :3], (1.0, 0.0, 0.0)), np.where(mesh.tangents[:, 3:] < 0, -1.0, 1.0)
+            rows = np.concatenate([along, sign], axis=1).astype(np.float32)
+            attributes["TANGENT"] = self.accessor(rows, "VEC4", FLOAT, VERTICES)
+        for number, coordinates in enumerate(sets):
+            attributes[f"TEXCOORD_{number}"] = self.accessor(coordinates, "VEC2", FLOAT, VERTICES)
+        if tinted:
+            attributes["COLOR_0"] = self.accessor(mesh.colours, "VEC4", FLOAT, VERTICES)
+        for name, (layer, held) in zip(attribute_names([each for each, _ in layers]), layers, strict=True):
+            attributes[name] = self.layer(held, layer.precision)
+        indices = self.accessor(mesh.triangles.reshape(-1), "SCALAR", UNSIGNED_INT, INDICES)
+        return {"attributes": attributes, "indices": indices, "mode": TRIANGLES}
+
+    def _view(self, data: bytes, **fields: int) -> int:
+        """The index of a view of bytes, which join the binary data."""
+        self.blob.extend(bytes(-len(self.blob) % 4))
+        self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(data), **fields})
+        self.blob.extend(data)
+        return len(self.views) - 1
 
     def layer(self, values: Floats, precision: Precision) -> int:
         """The index of an accessor of a colour layer's values, (n, 4), in its precision."""

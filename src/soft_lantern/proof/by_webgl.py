@@ -24,7 +24,7 @@ SECONDS = 300
 FUNCTIONS = {"sin": np.sin, "cos": np.cos}
 GAIN = 4.0
 """How much larger what a function is off may become on its way to the surface."""
-_SWITCHES = (
+SWITCHES = (
     *("--headless", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--no-first-run"),
     *("--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync"),
 )
@@ -83,19 +83,13 @@ document.getElementById("found").textContent = JSON.stringify({
 class Answer:
     """What ran trials, and what surfaces come to by their GLSL ES, or why one was refused.
 
-    `coarse`: how far each function of the driver is off by itself that the standard lets be: sine and cosine, whose
-    precision GLSL ES 3.00 leaves open (section 4.5.1).
+    `limits`: how far each may be off: a little more than the coarsest function that it calls. GLSL ES 3.00 leaves the
+    precision of sine and cosine open (section 4.5.1), so that is measured in the same run.
     """
 
     name: str
     found: list[dict[str, Rows] | str]
-    coarse: dict[str, float]
-
-    def allowed(self, tried: Trial) -> float:
-        """How far a surface may be off: a little more than the coarsest function that it calls."""
-        _, fragment = glsl_points.texts(tried, "glsl-es")
-        called = [off for name, off in self.coarse.items() if re.search(rf"\b{name}\(", fragment)]
-        return max([LIMIT, *(GAIN * off for off in called)])
+    limits: list[float]
 
 
 def run(trials: Sequence[Trial]) -> Answer:
@@ -110,7 +104,7 @@ def run(trials: Sequence[Trial]) -> Answer:
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as home:
         page = Path(home) / "proof.html"
         page.write_text(_PAGE.replace("@TRIALS@", json.dumps(rows).replace("<", "\\u003c")), encoding="utf-8")
-        command = [path, *_SWITCHES, f"--user-data-dir={home}/profile", "--dump-dom", page.as_uri()]
+        command = [path, *SWITCHES, f"--user-data-dir={home}/profile", "--dump-dom", page.as_uri()]
         try:
             told = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS).stdout
         except subprocess.TimeoutExpired as error:
@@ -121,9 +115,15 @@ def run(trials: Sequence[Trial]) -> Answer:
     answer = json.loads(said[1])
     *runs, own = (row.get("refused") or _table(row, asked) for row, asked in zip(answer["runs"], rows, strict=True))
     found = [t if isinstance(t, str) else glsl_points.found(each, t) for each, t in zip(trials, runs, strict=True)]
+    if isinstance(own, str):
+        raise LanternError(f"{BROWSER} refuses a shader of sine and cosine: {own}")
     exact = np.stack([function(angles.astype(np.float64)) for function in FUNCTIONS.values()], axis=-1)
-    off = np.abs(own[0, :, : len(FUNCTIONS)] - exact).max(axis=0)
-    return Answer(str(answer["name"]), found, dict(zip(FUNCTIONS, map(float, off), strict=True)))
+    coarse = dict(zip(FUNCTIONS, np.abs(own[0, :, : len(FUNCTIONS)] - exact).max(axis=0), strict=True))
+    limits = []
+    for row in rows[:-1]:
+        called = [name for name in FUNCTIONS if re.search(rf"\b{name}\(", str(row["fragment"]))]
+        limits.append(max([LIMIT, *(GAIN * float(coarse[name]) for name in called)]))
+    return Answer(str(answer["name"]), found, limits)
 
 
 def _functions() -> tuple[str, str]:

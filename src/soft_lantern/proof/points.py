@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -37,17 +38,38 @@ class Trial:
     """Inputs of a surface by name, (n, k) each, its parameters by identifier, and what it comes to, (n, k) each.
 
     `pictures`: what is read as textures, by identifier; what it comes to is not a number where that is too near to the
-    border of a texel to say which is read. `leaves`: all of that as the NumPy reader takes it. `spread`: how much what
-    it comes to depends on the last digit of what goes in, and on the precision that it is worked out with.
+    border of a texel to say which is read. `leaves`: all of that as the NumPy reader takes it.
     """
 
     program: SurfaceProgram
     inputs: dict[str, Rows]
     values: dict[str, tuple[float, ...]]
     wanted: dict[str, Rows]
-    spread: dict[str, Rows]
     pictures: dict[str, Image]
     leaves: dict[str, Any]
+
+    @functools.cached_property
+    def spread(self) -> dict[str, Rows]:
+        """How much what it comes to depends on the last digit of what goes in, and on the precision of the work."""
+        results, count = self.program.pixel.results, len(next(iter(self.wanted.values())))
+        spread = {name: np.zeros_like(rows) for name, rows in self.wanted.items()}
+        for other in (evaluate(list(results.values()), self.leaves, np.float64), *self._nearby()):
+            for name, expr in results.items():
+                off = np.abs(as_rows(other[expr], count).astype(np.float64) - self.wanted[name])
+                spread[name] = np.fmax(spread[name], off.max(axis=1, keepdims=True).astype(np.float32))
+        return spread
+
+    def _nearby(self) -> Iterator[Mapping[Expr, Any]]:
+        """What results come to where inputs and pictures are off by the last of their digits."""
+        chance = np.random.default_rng(NEARBY)
+        for _ in range(NEARBY):
+            moved = dict(self.leaves)
+            for name, held in self.leaves.items():
+                if isinstance(held, Image):
+                    moved[name] = replace(held, texels=_nudged(held.texels, chance))
+                elif name in self.inputs and name not in EXACT:
+                    moved[name] = _nudged(held, chance)
+            yield evaluate(list(self.program.pixel.results.values()), moved)
 
     @property
     def sure(self) -> int:
@@ -115,30 +137,8 @@ def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
     for each in read:
         texels = as_rows(found[each], count) * PICTURE[::-1]
         unsure |= (np.abs(texels - np.rint(texels)) < BORDER).any(axis=1)
-    spread = {name: np.zeros_like(rows) for name, rows in wanted.items()}
-    for other in (evaluate(list(results.values()), leaves, np.float64), *_nearby(results, inputs, leaves, chance)):
-        for name, expr in results.items():
-            off = np.abs(as_rows(other[expr], count).astype(np.float64) - wanted[name]).max(axis=1, keepdims=True)
-            spread[name] = np.fmax(spread[name], off.astype(np.float32))
     sure = {name: np.where(unsure[:, None], np.float32(np.nan), rows) for name, rows in wanted.items()}
-    return Trial(program, inputs, values, sure, spread, pictures, leaves)
-
-
-def _nearby(
-    results: Mapping[str, Expr], inputs: Mapping[str, Rows], leaves: Mapping[str, Any], chance: np.random.Generator
-) -> Iterator[Mapping[Expr, Any]]:
-    """What results come to where inputs and pictures are off by the last of their digits."""
-    for _ in range(NEARBY):
-        moved = dict(leaves)
-        for name, rows in inputs.items():
-            if name not in EXACT:
-                other = _nudged(rows, chance)
-                moved[name] = np.ascontiguousarray(other.T if rows.shape[1] > 1 else other[:, 0])
-        for name, held in leaves.items():
-            if isinstance(held, Image):
-                moved[name] = replace(held, texels=_nudged(held.texels, chance))
-        with np.errstate(all="ignore"):
-            yield evaluate(list(results.values()), moved)
+    return Trial(program, inputs, values, sure, pictures, leaves)
 
 
 def compared(wanted: Trial, found: dict[str, Rows], limit: float = LIMIT) -> Proof:

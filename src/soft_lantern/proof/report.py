@@ -86,11 +86,11 @@ def _by_webgl(programs: Mapping[str, SurfaceProgram]) -> dict[str, dict[str, Any
     tried = {key: trial(program, POINTS, SEED) for key, program in programs.items()}
     answer = by_webgl.run(list(tried.values()))
     rows: dict[str, dict[str, Any]] = {}
-    for (key, each), found in zip(tried.items(), answer.found, strict=True):
+    for (key, each), found, limit in zip(tried.items(), answer.found, answer.limits, strict=True):
         if isinstance(found, str):
             rows[key] = {"how": found.splitlines()[0], "holds": False, "largest": None}
         else:
-            rows[key] = _row(each, found, answer.name, answer.allowed(each))
+            rows[key] = _row(each, found, answer.name, limit)
     return rows
 
 

@@ -34,12 +34,12 @@ def review_page(
 
     Raises BadValue where nothing wears any of them, Cancelled.
     """
-    packing, programs = Packing(), stage.Programs()
+    packing, programs, lights = Packing(), stage.Programs(), stage.lights_of(project)
     chosen = {material.id for material in materials}
     views, frame = [], None
     for number, scene in enumerate(sorted(project.scenes.values(), key=lambda each: each.id)):
         progress(number / max(len(project.scenes), 1), f"Looking at {scene.name}")
-        found = stage.view(project, scene, chosen, models, images, packing, programs)
+        found = stage.view(project, scene, chosen, models, images, lights, packing, programs)
         if found:
             row, frame = found
             views.append(row)
@@ -50,8 +50,8 @@ def review_page(
         "format": ANSWER,
         "version": __version__,
         "project": project.name,
-        "stage": stage.shared(packing, programs, frame),
-        "skies": stage.skies(project, images, packing),
+        "stage": stage.shared(programs, frame),
+        "skies": stage.skies(lights, images, packing),
         "materials": sheets(project, _worn_too(project, materials, views), images, packing),
         "tuned": [material.id for material in materials],
         "views": views,

@@ -44,7 +44,6 @@ from soft_lantern.render.staging import (
     reads_depth,
     scene_bounds,
 )
-from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.review.packing import Packing
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.skies import SKIES
@@ -119,28 +118,32 @@ def finite(parts: Iterable[float]) -> list[float]:
     return [float(part) for part in held]
 
 
-def environments(project: Project) -> list[tuple[str, Environment]]:
+Lights = dict[str, tuple[str, Environment]]
+"""The different lights of a project's scenes, by what sets them apart: the name of each, and it."""
+
+
+def lights_of(project: Project) -> Lights:
     """The different lights of a project's scenes, named by their skies."""
-    found: dict[str, tuple[str, Environment]] = {}
+    found = Lights()
     for scene in sorted(project.scenes.values(), key=lambda each: each.id):
         light = scene.environment
         texture = project.textures.get(light.sky)
         name = light.sky if light.sky in SKIES or texture is None else texture.name
-        key = repr((light.sky, light.rotation, light.exposure, light.sun))
         count = sum(other[0].partition(" (")[0] == name for other in found.values())
-        found.setdefault(key, (f"{name} ({scene.name})" if count else name, light))
-    return list(found.values())
+        found.setdefault(_key(light), (f"{name} ({scene.name})" if count else name, light))
+    return found
 
 
-def skies(project: Project, images: Mapping[str, Image], packing: Packing) -> list[Row]:
+def _key(light: Environment) -> str:
+    return repr((light.sky, light.rotation, light.exposure, light.sun))
+
+
+def skies(lights: Lights, images: Mapping[str, Image], packing: Packing) -> list[Row]:
     """The lights that things can be seen under."""
-    return [
-        {"name": name, "values": values(light_uniforms(light, images), packing)}
-        for name, light in environments(project)
-    ]
+    return [{"name": name, "values": values(light_uniforms(light, images), packing)} for name, light in lights.values()]
 
 
-def shared(packing: Packing, programs: Programs, frame: Frame) -> Row:
+def shared(programs: Programs, frame: Frame) -> Row:
     """What every view needs: the step to the screen, the backdrop, glow, and the size of the sun's map."""
     return {
         "backdrop": programs.over_all(frame.backdrop),
@@ -149,7 +152,6 @@ def shared(packing: Packing, programs: Programs, frame: Frame) -> Row:
         | {name: programs.plain(text) for name, text in (("bright", BRIGHT), ("half", HALF), ("widen", WIDEN))},
         "shadow": {"size": shadow.SIZE, "nothing": shadow.NOTHING, "key": shadow.PICTURE.data},
         "behind": BEHIND.data,
-        "displayed": DISPLAYED.data,
     }
 
 
@@ -159,6 +161,7 @@ def view(
     materials: Collection[str],
     models: Mapping[str, Model],
     images: Mapping[str, Image],
+    lights: Lights,
     packing: Packing,
     programs: Programs,
 ) -> tuple[Row, Frame] | None:
@@ -191,15 +194,10 @@ def view(
         "items": items,
         "camera": {"target": list(seen.target), "yaw": seen.yaw, "pitch": seen.pitch, "distance": seen.distance},
         "bounds": [finite(low), finite(high)],
-        "sky": [light for _, light in environments(project)].index(_same(project, scene.environment)),
-        "suns": [_sun(light, low, high, images) for _, light in environments(project)],
+        "sky": list(lights).index(_key(scene.environment)),
+        "suns": [_sun(light, low, high, images) for _, light in lights.values()],
     }
     return row, frame
-
-
-def _same(project: Project, light: Environment) -> Environment:
-    key = (light.sky, light.rotation, light.exposure, light.sun)
-    return next(e for _, e in environments(project) if (e.sky, e.rotation, e.exposure, e.sun) == key)
 
 
 def _sun(light: Environment, low: Any, high: Any, images: Mapping[str, Image]) -> Row:
