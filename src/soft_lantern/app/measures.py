@@ -9,7 +9,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 
@@ -121,15 +122,24 @@ def _working_in_300() -> list[Row]:
     return rows
 
 
-def _dressing() -> list[Row]:
-    """The longest the window's thread is busy by one step of a hand on the basin scene's stage."""
+@contextmanager
+def _on_demo(scene: str, desk: str) -> Iterator[MainWindow]:
+    """A window on the demo project with a scene on the stage of a desk."""
     with tempfile.TemporaryDirectory() as folder:
         write_demo(Path(folder) / "p")
         window = MainWindow(Path(folder) / "p")
-        session = window.session
-        session.open_scene("nectar_basin")
-        window.go_to_desk("Dress")
+        window.session.open_scene(scene)
+        window.go_to_desk(desk)
         window.show()
+        yield window
+        window.session.saver.let_go()
+        window.close()
+
+
+def _dressing() -> list[Row]:
+    """The longest the window's thread is busy by one step of a hand on the basin scene's stage."""
+    with _on_demo("nectar_basin", "Dress") as window:
+        session = window.session
         window.dress.select("stones")
         _live(4000)
 
@@ -144,8 +154,6 @@ def _dressing() -> list[Row]:
 
         orbit = steps(lambda turn: session.set_view(changed(session.view, yaw=turn * 2.0)))
         move = steps(lambda turn: session.change_object("Move", "stones", "m", position=(turn * 0.01, 0.0, 0.0)))
-        window.session.saver.let_go()
-        window.close()
     return [
         Row("window busy by one step of an orbit, basin", orbit, 16, "ms"),
         Row("window busy by one step of a move, basin", move, 16, "ms"),
@@ -154,13 +162,8 @@ def _dressing() -> list[Row]:
 
 def _baking() -> list[Row]:
     """How much of the time the window cannot answer at once while the grotto's light is baked on all cores."""
-    with tempfile.TemporaryDirectory() as folder:
-        write_demo(Path(folder) / "p")
-        window = MainWindow(Path(folder) / "p")
-        window.session.open_scene("night_grotto")
-        window.go_to_desk("Dress")
+    with _on_demo("night_grotto", "Dress") as window:
         window.dress.go_to("Bake")
-        window.show()
         _live(4000)
         window.dress.baking.bake()
         busy = []
@@ -170,20 +173,13 @@ def _baking() -> list[Row]:
             worked = time.perf_counter() - started
             time.sleep(0.001)
             busy.append((worked, time.perf_counter() - started))
-        window.session.saver.let_go()
-        window.close()
     late = sum(worked for worked, _ in busy if worked > 0.016) / sum(turn for _, turn in busy)
     return [Row("window busy for over 16 ms at once, share of the time that light is baked", late, 0.05)]
 
 
 def _colouring() -> list[Row]:
     """The longest the window's thread is busy by one step of a dragged stop and of a recoloured cell."""
-    with tempfile.TemporaryDirectory() as folder:
-        write_demo(Path(folder) / "p")
-        window = MainWindow(Path(folder) / "p")
-        window.session.open_scene("two_nectars")
-        window.go_to_desk("Colour")
-        window.show()
+    with _on_demo("two_nectars", "Colour") as window:
         desk = window.colour
         desk.choose("nectar_depths")
         desk.gradient_page.bar.select(2)
@@ -203,8 +199,6 @@ def _colouring() -> list[Row]:
             desk.palette_page.colour.changed.emit((turn / FRAMES, 0.2, 0.3, 1.0))
             busy["cell"].append(time.perf_counter() - started)
             _live(15)
-        window.session.saver.let_go()
-        window.close()
     return [
         Row("window busy by one step of a dragged stop", statistics.median(busy["stop"]) * 1000, 16, "ms"),
         Row("window busy by one step of a cell's colour", statistics.median(busy["cell"]) * 1000, 16, "ms"),
