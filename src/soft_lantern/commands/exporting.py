@@ -13,10 +13,12 @@ from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.commands.arguments import named
 from soft_lantern.commands.progress_bar import progress_bar
 from soft_lantern.errors import BadValue
-from soft_lantern.formats.delivery import TARGETS, Delivery, check_targets, deliver
+from soft_lantern.formats.delivery import Delivery, Whole, check_targets, deliver
+from soft_lantern.formats.materialx.target import materialx_target
 from soft_lantern.formats.project_folder import open_project
+from soft_lantern.formats.project_source import Read
+from soft_lantern.proof.report import PROVEN, proofs
 from soft_lantern.proof.report import in_words as proof_in_words
-from soft_lantern.proof.report import proofs
 from soft_lantern.review.target import page_target
 from soft_lantern.values.words import counted
 
@@ -34,14 +36,19 @@ def export(
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
     form: Literal["row", "exact"] = "row" if gradients == "row" else "exact"
-    whole = page_target(project) | gltf_target(project)
+    whole = whole_targets(project)
     check_targets(to, whole)
     document = open_project(project).project
     every = sorted(document.materials.values(), key=lambda each: each.id)
     found = [named(document.materials.values(), each, "material") for each in materials] if materials else every
     with progress_bar() as progress:
         done = deliver(document, found, to, output, form, progress, whole)
-    return done, [] if not proof else proofs(document, found, [target for target in to if target in TARGETS], form)
+    return done, [] if not proof else proofs(document, found, [target for target in to if target in PROVEN], form)
+
+
+def whole_targets(folder: Path, read: Read | None = None) -> dict[str, Whole]:
+    """The targets that all materials of a project in a folder are written for together, by their keys."""
+    return materialx_target(folder, read) | gltf_target(folder, read) | page_target(folder, read)
 
 
 def in_words(done: Delivery, rows: Sequence[Mapping[str, Any]], *, as_json: bool) -> list[str]:

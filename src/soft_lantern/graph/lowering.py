@@ -69,6 +69,14 @@ def lower(material: Material) -> Lowered:
     return _Lowering(material).run()
 
 
+def lower_apart(material: Material) -> Lowered:
+    """The same with a symbol of its own for what leaves each node, so that nodes stay apart.
+
+    Parameters, and what is read at a place, pass as they are.
+    """
+    return _Lowering(material, apart=True).run()
+
+
 def is_snippet(graph: Material) -> bool:
     """Whether a graph is a snippet rather than a material."""
     return any(node.role in (Role.ENTRY, Role.EXIT) for node in graph.nodes.values())
@@ -142,16 +150,24 @@ def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
     return (*parts, *(1.0,) * kind.width)[: kind.width]
 
 
+_PASSING = (Role.PARAMETER, Role.ELBOW, Role.ENTRY)
+
+
 class _Lowering:
-    """Lowers one graph. Inside snippets, `within` are the ids of those it stands in, and `given` what comes in."""
+    """Lowers one graph. Inside snippets, `within` are the ids of those it stands in, and `given` what comes in.
+
+    `apart`: what leaves a node is a symbol.
+    """
 
     def __init__(
         self,
         material: Material,
         within: tuple[str, ...] = (),
         given: Mapping[str, Expr] | None = None,
+        *,
+        apart: bool = False,
     ) -> None:
-        self.material, self.within, self.given = material, within, given
+        self.material, self.within, self.given, self.apart = material, within, given, apart
         self.handed_out: dict[str, Expr] = {}
         self.wires: dict[str, Expr] = {}
         self.inputs: dict[str, Expr] = {}
@@ -240,6 +256,8 @@ class _Lowering:
         title = node.name or node_type.title
         for port in node_type.outputs:
             ref, expr = port_ref(node_id, port.name), results[port.name]
+            if self.apart and node.role not in _PASSING and expr.type is not Type.SAMPLER:
+                expr = uniform(f"wire:{ref}", expr.type)
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
             if expr.op not in LEAVES and len(node_type.outputs) == 1:

@@ -21,12 +21,13 @@ from soft_lantern.ir.expr import (
     Type,
     const,
     constant_parts,
+    input_,
     join,
     make,
     swizzle,
     topological,
 )
-from soft_lantern.ir.inputs import VARYING, surface_input
+from soft_lantern.ir.inputs import MOVING, VARYING, surface_input
 
 JUST_ABOVE = 1e-30
 """Where the rate of a power of 0 is taken, and of its logarithm."""
@@ -243,4 +244,6 @@ RULES: dict[Op, Callable[..., Expr] | None] = {
 
 def screen_rate(value: Expr, axis: str) -> Expr:
     """How much a value changes to the next pixel: axis "dx" to the right, "dy" upwards."""
-    return rate(value, {surface_input(name): surface_input(f"{name}_{axis}") for name in VARYING})
+    known = {surface_input(name): surface_input(f"{name}_{axis}") for name in VARYING}
+    moving = (e for e in topological([value]) if e.op is Op.INPUT and str(e.data).startswith(MOVING))
+    return rate(value, known | {each: input_(f"{each.data}_{axis}", each.type) for each in moving})

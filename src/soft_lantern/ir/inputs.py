@@ -69,6 +69,9 @@ INPUTS: dict[str, Input] = {
 VARYING = ("position_world", "position_object", "normal_world", "uv", "uv1", "vertex_color", "view_distance")
 """The inputs that change smoothly from pixel to pixel."""
 
+MOVING = "moving:"
+"""Begins the names of inputs that are no surface's and change from pixel to pixel all the same."""
+
 for _name in VARYING:
     for _axis, _way in (("dx", "right"), ("dy", "up")):
         _type = INPUTS[_name].type

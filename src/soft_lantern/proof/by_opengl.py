@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import moderngl
@@ -22,40 +23,55 @@ class OpenGl:
 
     def run(self, tried: Trial) -> dict[str, Rows]:
         """What a surface comes to by its GLSL, at the points of a trial."""
+        vertex, fragment = glsl_points.texts(tried, "glsl")
+        pictures = {name: image.linear() for name, image in tried.pictures.items()}
+        table = self.computed(vertex, fragment, glsl_points.given(tried), len(tried.wanted), pictures, tried.values)
+        return glsl_points.found(tried, table)
+
+    def computed(
+        self,
+        vertex: str,
+        fragment: str,
+        given: Rows,
+        count: int,
+        pictures: Mapping[str, Rows],
+        values: Mapping[str, tuple[float, ...]],
+    ) -> Rows:
+        """The picture, (count, points, 4), that shaders draw of a picture of inputs, (rows, points, 4).
+
+        `pictures`: textures by the names of their samplers, the first row the lowest; `values` of uniforms by name.
+        """
         context = self._context
         context.__enter__()  # type: ignore[no-untyped-call]
-        given = glsl_points.given(tried)
-        vertex, fragment = glsl_points.texts(tried, "glsl")
         try:
             program = context.program(vertex_shader=vertex, fragment_shader=fragment)
         except moderngl.Error as error:
             raise LanternError(f"OpenGL refuses the shader: {error}") from error
         points = context.texture((given.shape[1], given.shape[0]), 4, given.tobytes(), dtype="f4")
         points.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        computed = context.texture((given.shape[1], len(tried.wanted)), 4, dtype="f4")
-        target, array = context.framebuffer([computed]), context.vertex_array(program, [])
-        pictures = {
-            name: context.texture((image.width, image.height), 4, image.linear().tobytes(), dtype="f4")
-            for name, image in tried.pictures.items()
+        drawn = context.texture((given.shape[1], count), 4, dtype="f4")
+        target, array = context.framebuffer([drawn]), context.vertex_array(program, [])
+        held = {
+            name: context.texture((texels.shape[1], texels.shape[0]), 4, texels.tobytes(), dtype="f4")
+            for name, texels in pictures.items()
         }
         try:
             points.use(0)
-            for unit, (name, picture) in enumerate(pictures.items(), 1):
+            for unit, (name, picture) in enumerate(held.items(), 1):
                 picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
                 picture.use(unit)
                 if name in program:
                     program[name] = unit
-            for name, values in {glsl_points.DATA: None, **tried.values}.items():
+            for name, parts in {glsl_points.DATA: None, **values}.items():
                 if name in program:
                     member = program[name]
                     assert isinstance(member, moderngl.Uniform)
-                    member.write((np.array([0], "i4") if values is None else np.array(values, "f4")).tobytes())
+                    member.write((np.array([0], "i4") if parts is None else np.array(parts, "f4")).tobytes())
             target.use()
             context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
             array.render(moderngl.TRIANGLES, vertices=3)
-            table = np.frombuffer(computed.read(), np.float32).reshape(len(tried.wanted), given.shape[1], 4)
+            return np.frombuffer(drawn.read(), np.float32).reshape(count, given.shape[1], 4)
         finally:
-            held: tuple[Any, ...] = (array, target, computed, points, program, *pictures.values())
-            for each in held:
+            made: tuple[Any, ...] = (array, target, drawn, points, program, *held.values())
+            for each in made:
                 each.release()
-        return glsl_points.found(tried, table)

@@ -12,7 +12,7 @@ import numpy as np
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.ir.expr import vector_type
 from soft_lantern.ir.glsl_program import HEADS
-from soft_lantern.proof.points import Rows, Trial
+from soft_lantern.proof.points import Points, Rows, Trial
 
 _VERTEX = """
 void main() {
@@ -59,7 +59,7 @@ def texts(tried: Trial, target: str) -> tuple[str, str]:
     return vertex, "".join([head, body, "void main() {\n", "\n".join(lines), "\n}\n"])
 
 
-def given(tried: Trial) -> Rows:
+def given(tried: Points) -> Rows:
     """The picture of inputs, (rows, points, 4)."""
     count = len(next(iter(tried.wanted.values())))
     table = np.zeros((max(len(tried.inputs), 1), count, 4), np.float32)
@@ -68,6 +68,6 @@ def given(tried: Trial) -> Rows:
     return table
 
 
-def found(tried: Trial, table: Rows) -> dict[str, Rows]:
+def found(tried: Points, table: Rows) -> dict[str, Rows]:
     """The surface's values in a picture that was drawn, (rows, points, 4)."""
     return {name: table[row, :, : wanted.shape[1]] for row, (name, wanted) in enumerate(tried.wanted.items())}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from soft_lantern.formats.shaders.block import members, size_of
 from soft_lantern.formats.shaders.surface import SurfaceProgram
+from soft_lantern.graph.document import Parameter
 from soft_lantern.ir.expr import Expr, Op, Type, topological
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
@@ -19,8 +20,8 @@ from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import components
 
 Rows = npt.NDArray[np.float32]
-PICTURE = (16, 32)
-"""Rows and columns of pictures by chance."""
+PICTURE = (15, 32)
+"""Rows and columns of pictures by chance: the middle of one row is the middle of all, as in gradients."""
 BORDER = 0.01
 """Of a texel: as near to its border it is not said which one is read."""
 NEARBY = 4
@@ -34,14 +35,14 @@ LIMIT = 1e-5
 
 
 @dataclass(frozen=True, eq=False)
-class Trial:
-    """Inputs of a surface by name, (n, k) each, its parameters by identifier, and what it comes to, (n, k) each.
+class Points:
+    """Inputs of expressions by name, (n, k) each, their other values by identifier, and what they come to, (n, k) each.
 
-    `pictures`: what is read as textures, by identifier; what it comes to is not a number where that is too near to the
+    `pictures`: what is read as textures, by identifier; what is come to is not a number where that is too near to the
     border of a texel to say which is read. `leaves`: all of that as the NumPy reader takes it.
     """
 
-    program: SurfaceProgram
+    results: dict[str, Expr]
     inputs: dict[str, Rows]
     values: dict[str, tuple[float, ...]]
     wanted: dict[str, Rows]
@@ -51,7 +52,7 @@ class Trial:
     @functools.cached_property
     def spread(self) -> dict[str, Rows]:
         """How much what it comes to depends on the last digit of what goes in, and on the precision of the work."""
-        results, count = self.program.pixel.results, len(next(iter(self.wanted.values())))
+        results, count = self.results, len(next(iter(self.wanted.values())))
         spread = {name: np.zeros_like(rows) for name, rows in self.wanted.items()}
         for other in (evaluate(list(results.values()), self.leaves, np.float64), *self._nearby()):
             for name, expr in results.items():
@@ -69,12 +70,19 @@ class Trial:
                     moved[name] = replace(held, texels=_nudged(held.texels, chance))
                 elif name in self.inputs and name not in EXACT:
                     moved[name] = _nudged(held, chance)
-            yield evaluate(list(self.program.pixel.results.values()), moved)
+            yield evaluate(list(self.results.values()), moved)
 
     @property
     def sure(self) -> int:
         """At how many points it is said what it comes to."""
         return int(np.all([np.isfinite(rows).all(axis=1) for rows in self.wanted.values()], axis=0).sum())
+
+
+@dataclass(frozen=True, eq=False)
+class Trial(Points):
+    """The same of a surface as it is delivered."""
+
+    program: SurfaceProgram
 
     @property
     def block(self) -> bytes:
@@ -102,10 +110,27 @@ class Proof:
 
 def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
     """A surface at so many points by chance, with pictures by chance."""
+    tried = points_for(program.pixel.results, program.pixel.inputs, program.used, program.leaves, count, seed)
+    return Trial(**vars(tried), program=program)
+
+
+def points_for(
+    results: dict[str, Expr],
+    inputs: Iterable[str],
+    parameters: Iterable[Parameter],
+    identifiers: Mapping[str, str],
+    count: int,
+    seed: int,
+    known: Mapping[str, tuple[float, ...]] = {},
+) -> Points:
+    """So many points by chance, with parameters inside their limits and pictures by chance.
+
+    `identifiers` of uniforms by their names; `known`: what those are that no chance decides.
+    """
     chance = np.random.default_rng(seed)
-    inputs = {name: _given(name, count, chance) for name in program.pixel.inputs}
-    values = {}
-    for parameter in program.used:
+    given = {name: _given(name, count, chance) for name in inputs}
+    values = dict(known)
+    for parameter in parameters:
         if parameter.kind.is_read:
             continue
         default = np.array(components(parameter.default), float)
@@ -113,18 +138,19 @@ def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
         high = default + 0.5 if parameter.high is None else np.full(default.shape, parameter.high)
         whole = chance.uniform(np.minimum(low, high), np.maximum(low, high)).astype(np.float32)
         values[parameter.identifier] = tuple(float(part) for part in whole)
-    results = program.pixel.results
-    leaves = {name: np.ascontiguousarray(rows.T if rows.shape[1] > 1 else rows[:, 0]) for name, rows in inputs.items()}
+    leaves: dict[str, Any] = {
+        name: np.ascontiguousarray(rows.T if rows.shape[1] > 1 else rows[:, 0]) for name, rows in given.items()
+    }
     pictures: dict[str, Image] = {}
     order = topological(results.values())
     for expr in order:
         if expr.type is Type.SAMPLER:
             texels = chance.uniform(0, 1, (*PICTURE, 4)).astype(np.float32)
             texels[..., 2] = 0.7 + 0.3 * texels[..., 2]  # as in normal maps, where it points away from the surface
-            made = pictures.setdefault(program.leaves[str(expr.data)], Image(texels, "data", "nearest"))
-            leaves[str(expr.data)] = made  # type: ignore[assignment]
+            made = pictures.setdefault(identifiers[str(expr.data)], Image(texels, "data", "nearest"))
+            leaves[str(expr.data)] = made
         elif expr.op is Op.UNIFORM:
-            name = program.leaves[str(expr.data)]
+            name = identifiers[str(expr.data)]
             if name not in values:  # the row of a gradient in the atlas
                 values[name] = tuple(map(float, chance.uniform(0, 4, expr.type.width).astype(np.float32)))
             held = np.array(values[name], np.float32)
@@ -138,10 +164,10 @@ def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
         texels = as_rows(found[each], count) * PICTURE[::-1]
         unsure |= (np.abs(texels - np.rint(texels)) < BORDER).any(axis=1)
     sure = {name: np.where(unsure[:, None], np.float32(np.nan), rows) for name, rows in wanted.items()}
-    return Trial(program, inputs, values, sure, pictures, leaves)
+    return Points(results, given, values, sure, pictures, leaves)
 
 
-def compared(wanted: Trial, found: dict[str, Rows], limit: float = LIMIT) -> Proof:
+def compared(wanted: Points, found: dict[str, Rows], limit: float = LIMIT) -> Proof:
     """How far values are off those of a trial, beside a limit, wherever those are finite."""
     worst, where, places = 0.0, "", 0
     for name, rows in wanted.wanted.items():
@@ -159,7 +185,7 @@ def _given(name: str, count: int, chance: np.random.Generator) -> Rows:
     width = _WIDTHS.get(name) or INPUTS[name].type.width
     if name.endswith(("_dx", "_dy")):
         return chance.uniform(-0.01, 0.01, (count, width)).astype(np.float32)
-    if name in ("carried_normal", "normal_world", "camera_right", "camera_up"):
+    if name in _UNIT:
         return _unit(chance.normal(size=(count, 3)))
     if name == "carried_tangent":
         return np.column_stack([_unit(chance.normal(size=(count, 3))), chance.choice([-1.0, 1.0], count)]).astype(
@@ -175,6 +201,7 @@ def _given(name: str, count: int, chance: np.random.Generator) -> Rows:
     return chance.uniform(low, high, (count, width)).astype(np.float32)
 
 
+_UNIT = ("carried_normal", "normal_world", "tangent_world", "bitangent_world", "camera_right", "camera_up")
 _WIDTHS = {"carried_normal": 3, "carried_tangent": 4, "light_uv": 2}
 
 

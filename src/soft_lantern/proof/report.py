@@ -9,14 +9,17 @@ from typing import Any
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.formats.shader_gradients import Form, shipped
-from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
+from soft_lantern.formats.shaders.surface import SurfaceProgram, base_of, program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.proof import by_glslang, by_webgl
+from soft_lantern.proof.by_materialx import SIX_DIGITS, ByGenerator, points_of
 from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.by_webgpu import WebGpu
-from soft_lantern.proof.points import LIMIT, Rows, Trial, compared, is_read, trial
+from soft_lantern.proof.points import LIMIT, Points, Rows, compared, is_read, trial
 
 POINTS, SEED = 2000, 1
+PROVEN = (*TARGETS, "mtlx")
+"""The targets that have a proof."""
 
 
 def proofs(
@@ -38,7 +41,7 @@ def proofs(
     for material in materials:
         for target in targets:
             try:
-                proof = _proof(programs[material.id], target)
+                proof = _by_materialx(material) if target == "mtlx" else _proof(programs[material.id], target)
             except LanternError as error:
                 proof = _missing(error)
             if target == "glsl-es" and proof["holds"]:
@@ -73,11 +76,13 @@ def _proof(program: SurfaceProgram, target: str) -> dict[str, Any]:
     return {"how": how, "holds": True, "largest": None}
 
 
-def _row(tried: Trial, found: dict[str, Rows], name: str, limit: float = LIMIT) -> dict[str, Any]:
+def _row(
+    tried: Points, found: dict[str, Rows], name: str, limit: float = LIMIT, why: str = "own sine and cosine are coarse"
+) -> dict[str, Any]:
     proof = compared(tried, found, limit)
     how = f"run by {name} at {tried.sure:,} points"
     if limit > LIMIT:
-        how += f", whose own sine and cosine are coarse: limit {limit:.0e}"
+        how += f", whose {why}: limit {limit:.0e}"
     return {"how": how, "holds": proof.holds, "largest": proof.largest * limit / LIMIT, "where": proof.where}
 
 
@@ -104,6 +109,12 @@ def _by_webgpu(program: SurfaceProgram) -> dict[str, Any]:
         return {"how": "compiled by naga; it reads textures, and was not run", "holds": True, "largest": None}
     tried = trial(program, POINTS, SEED)
     return _row(tried, device.run(tried), device.name)
+
+
+def _by_materialx(material: Material) -> dict[str, Any]:
+    tried, generator = points_of(material, POINTS, SEED), ByGenerator(_opengl())
+    found = generator.run(material, base_of(material), tried)
+    return _row(tried, found, generator.name, SIX_DIGITS, "constants have six digits behind the point")
 
 
 @functools.cache

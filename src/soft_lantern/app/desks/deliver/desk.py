@@ -24,7 +24,7 @@ from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.baked_assets.target import WORDS as GLTF
-from soft_lantern.baked_assets.target import gltf_target
+from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
 from soft_lantern.formats.places import read_text
@@ -35,10 +35,9 @@ from soft_lantern.graph.document import Material, Project
 from soft_lantern.graph.notice import Fix, Notice
 from soft_lantern.progress import Progress
 from soft_lantern.proof.preflight import preflight
-from soft_lantern.proof.report import in_words, proofs
+from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.review.target import WORDS as PAGE
-from soft_lantern.review.target import page_target
 from soft_lantern.values.words import counted
 
 WORDS = {**{key: target.words for key, target in TARGETS.items()}, "gltf": GLTF, "page": PAGE}
@@ -118,7 +117,7 @@ class DeliverDesk(Desk):
         project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
         models, images = dict(self.session.models), dict(self.session.images)
         home, read = self.session.folder, lambda _: (models, images)
-        whole = page_target(home, read) | gltf_target(home, read)
+        whole = whole_targets(home, read)
 
         def work(progress: Progress) -> Delivery:
             return deliver(project, materials, targets, folder, progress=progress, whole=whole)
@@ -136,7 +135,7 @@ class DeliverDesk(Desk):
     def begin_proof(self) -> None:
         """Have others compile and run what is ticked, beside the window."""
         project, materials = self.session.project, self._chosen()
-        targets = [target for target in self.targets.ticked if target in TARGETS]
+        targets = [target for target in self.targets.ticked if target in PROVEN]
         if self._may():
             self.session.beside("Proving", lambda _: proofs(project, materials, targets), self._show_proofs)
 
