@@ -178,3 +178,12 @@ def host_input(nodedef: Any, name: str, hosts: list[str]) -> Place:
 def settings_text(settings: Mapping[str, str]) -> str:
     """Settings as they stand on a definition."""
     return json.dumps(dict(sorted(settings.items())), ensure_ascii=False)
+
+
+def read_settings(nodedef: Any) -> dict[str, str]:
+    """The settings that stand on a definition."""
+    try:
+        held = json.loads(nodedef.getAttribute(SETTINGS) or "{}")
+    except ValueError:
+        held = {}
+    return {str(key): str(value) for key, value in held.items()} if isinstance(held, dict) else {}

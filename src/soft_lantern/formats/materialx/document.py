@@ -12,9 +12,11 @@ from typing import Any
 
 from soft_lantern.formats.materialx.definitions import (
     KEY,
+    SETTINGS,
     Definitions,
     Input,
     picture_at,
+    settings_text,
 )
 from soft_lantern.formats.materialx.expressions import (
     Picture,
@@ -24,7 +26,8 @@ from soft_lantern.formats.materialx.graph_writer import GraphWriter
 from soft_lantern.formats.materialx.graphs import Place, Sheet, give, hand_out, number, out_name, typed
 from soft_lantern.formats.materialx.library import KINDS, VERSION, package
 from soft_lantern.formats.materialx.pictures import PictureFiles
-from soft_lantern.graph.document import Material, Parameter
+from soft_lantern.graph.document import Material, Parameter, port_ref
+from soft_lantern.graph.kinds import counting
 from soft_lantern.graph.lowering import (
     Lowered,
     lower,
@@ -35,8 +38,11 @@ from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, join, topological
 from soft_lantern.ir.glsl_words import Identifiers
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Value, components
 
+OFFSET, SPACE = "offset_out", "lanternspace"
+"""The output that says how vertices move, and its attribute for the space it says it in."""
 ALPHA_MODES = ("opaque", "mask", "blend")
 
 
@@ -97,7 +103,8 @@ def _surface_defined(
     """The definition that computes a material's surface."""
     parameters = parameters_written(material)
     inputs = [each for parameter in parameters for each in _inputs_of(parameter, pictures)]
-    opened = nodedef, graph = definitions.opened(base, inputs, {}, **{KEY: "material", "uiname": material.name})
+    attributes = {KEY: "material", SETTINGS: settings_text(lowered.traits), "uiname": material.name}
+    opened = nodedef, graph = definitions.opened(base, inputs, {}, **attributes)
     for parameter in parameters:
         _describe(nodedef.getInput(parameter.identifier), parameter)
     leaves: dict[Expr, Place] = {}
@@ -121,7 +128,18 @@ def _surface_defined(
         nodedef.addOutput(out_name(name), type_)
         hand_out(graph, name, place, writer.sheet)
         given[name] = Place(type_, output=out_name(name))
+    _hand_out_offset(material, nodedef, writer)
     return _Surface(writer.finish().category, given, parameters, lowered)
+
+
+def _hand_out_offset(material: Material, nodedef: Any, writer: GraphWriter) -> None:
+    """How vertices move as our own node says it, for those who read it back; `displacement` says it to others."""
+    node_id = counting(material, Role.OFFSET)
+    if node_id:
+        output = nodedef.addOutput(OFFSET, "vector3")
+        output.setAttribute(SPACE, material.nodes[node_id].settings.get("space", "object"))
+        place = writer.computed(writer.lowered.inputs[port_ref(node_id, "offset")], "vector3")
+        hand_out(writer.sheet.element, OFFSET.removesuffix("_out"), place, writer.sheet)
 
 
 def surface_outputs(lowered: Lowered) -> dict[str, tuple[str, Expr]]:

@@ -30,6 +30,7 @@ from soft_lantern.ir.expr import (
 )
 from soft_lantern.ir.inputs import BEHIND, INPUTS, surface_input
 from soft_lantern.nodes.geometry import toward_camera
+from soft_lantern.values.images import Encoding, Filter, Wrap
 from soft_lantern.values.kinds import LARGEST
 
 
@@ -37,9 +38,12 @@ from soft_lantern.values.kinds import LARGEST
 class Sampling:
     """How a texture is read, as its record has it."""
 
-    encoding: str = "data"
-    filter: str = "linear"
-    wrap: str = "clamp"
+    encoding: Encoding = "data"
+    filter: Filter = "linear"
+    wrap: Wrap = "clamp"
+
+
+AS_DATA = Sampling()
 
 
 @dataclass(frozen=True)

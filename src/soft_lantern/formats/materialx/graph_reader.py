@@ -1,0 +1,605 @@
+"""Graphs of a MaterialX document as graphs of ours: each node becomes one that computes the same, or is named."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, Protocol
+
+from soft_lantern.errors import BadFile
+from soft_lantern.formats.materialx.definitions import KEY, read_settings
+from soft_lantern.formats.materialx.expressions import AS_DATA, Sampling
+from soft_lantern.formats.materialx.graph_writer import GRID
+from soft_lantern.formats.materialx.graphs import out_name
+from soft_lantern.formats.materialx.read_nodes import (
+    CONDITIONS,
+    FORMULAS,
+    PER_COMPONENT,
+    ROWS,
+    SPACES,
+    by_components,
+    combined,
+    converted,
+)
+from soft_lantern.formats.materialx.standard import Row
+from soft_lantern.graph.document import Material, Node, Parameter, changed, port_ref
+from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.ir.glsl import literal
+from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
+from soft_lantern.nodes import LIBRARY, Port
+from soft_lantern.nodes.formula import formula_type
+from soft_lantern.values.images import Encoding, Wrap
+from soft_lantern.values.kinds import Value
+
+WIDTHS = {"float": 1, "integer": 1, "boolean": 1, "vector2": 2, "vector3": 3, "color3": 3, "vector4": 4, "color4": 4}
+"""Components of what is read; a colour of three is a vector here, so that nothing befalls an alpha it has not."""
+NODE_GRAPH = "nodegraph"
+DEEPEST = 256
+"""Graphs inside one another that a connection is followed through."""
+_CONSTANTS = {1: "number", 2: "vector_2", 3: "vector_3", 4: "vector_4"}
+
+
+@dataclass(frozen=True)
+class Given:
+    """What an input is given: what a wire carries, numbers, or the name of a file and how that is read."""
+
+    width: int = 0
+    wire: str = ""
+    parts: tuple[float, ...] = ()
+    file: str = ""
+    sampling: Sampling = AS_DATA
+
+    @property
+    def value(self) -> Value:
+        """The numbers as a document of ours holds them."""
+        return self.parts[0] if len(self.parts) == 1 else self.parts
+
+
+Outputs = dict[str, Given]
+
+
+class Around(Protocol):
+    """What a graph's reader asks the reader of the whole document."""
+
+    def texture(self, file: str, sampling: Sampling) -> str:
+        """The id of the texture for a file."""
+
+    def snippet(self, nodedef: Any) -> Material | None:
+        """The snippet for a definition that is a graph of nodes; None where it is something else."""
+
+    def remark(self, words: str) -> None:
+        """Note what was not taken over."""
+
+
+class GraphReader:
+    """Builds one graph of ours from nodes of one graph of theirs, or of the whole document.
+
+    `exposed` gives what comes in by an input of the graph around, None where that holds a value of its own.
+    """
+
+    def __init__(self, around: Around, exposed: Callable[[Any], Given | None]) -> None:
+        self.around, self.exposed = around, exposed
+        self.nodes: dict[str, Node] = {}
+        self.wires: dict[str, str] = {}
+        self.snippets: dict[str, Material] = {}
+        self._ids = Identifiers(set())
+        self._made: dict[str, Outputs] = {}
+        self._now: Any = None
+
+    def graph(self, graph_id: str, name: str, parameters: Iterable[Parameter] = ()) -> Material:
+        """What was built so far."""
+        made = Material(id=graph_id, name=name, nodes=self.nodes, wires=self.wires, parameters=tuple(parameters))
+        return changed(made, snippets=used_snippets(made, self.snippets))
+
+    # What is built.
+
+    def add(self, key: str, settings: Mapping[str, str] = {}, name: str = "", /, **given: Given | None) -> str:
+        """A new node of ours, given values and wires by port; its id."""
+        node_id = self._ids.take(name or key)
+        values = {port: each.value for port, each in given.items() if each and each.parts and not each.wire}
+        x, y = self._place()
+        made = Node(type=key, name=name, x=x, y=y, settings=dict(settings), values=values)
+        self.nodes[node_id] = made
+        self.wires |= {port_ref(node_id, port): each.wire for port, each in given.items() if each and each.wire}
+        return node_id
+
+    def out(self, node_id: str, width: int, port: str = "out") -> Given:
+        """What leaves a node of ours."""
+        return Given(width, wire=port_ref(node_id, port))
+
+    def formula(self, text: str, width: int, **given: Given) -> Given:
+        """What a formula over {names} gives; numbers stand in it as they are."""
+        names = {name: f"{name}_value" if trouble_with_identifier(name) else name for name in given}
+        wired = {names[name]: each for name, each in given.items() if each.wire}
+        shown = {name: names[name] if each.wire else _literal(each.parts) for name, each in given.items()}
+        expression = text.format(**shown)
+        formula_type(expression)  # says what is wrong with it
+        used = {name: each for name, each in wired.items() if name in {p.name for p in formula_type(expression).inputs}}
+        return self.out(self.add("formula", {"expression": expression}, **used), width)
+
+    def wired(self, given: Given) -> Given:
+        """The same as a wire."""
+        if given.wire:
+            return given
+        return self.out(self.add(_CONSTANTS[len(given.parts)], value=given), given.width)
+
+    def as_width(self, given: Given, width: int) -> Given:
+        """The same with so many components."""
+        if given.width == width:
+            return given
+        if given.parts:
+            spread = given.parts * width if len(given.parts) == 1 else (*given.parts, 0.0, 0.0, 1.0)[:width]
+            return Given(width, parts=spread)
+        return self.formula(converted(given.width, width), width, **{"in": given})
+
+    def _place(self) -> tuple[float, float]:
+        x, y = (self._now.getAttribute(each) if self._now else "" for each in ("xpos", "ypos"))
+        try:
+            return float(x) * GRID, float(y) * GRID
+        except ValueError:
+            return 0.0, 0.0
+
+    # What is read.
+
+    def port(self, port: Any) -> Given | None:
+        """What an input or output of theirs is given; None where it says nothing."""
+        port, node, chosen = self._followed(port)
+        if node is not None:
+            outputs = self.node(node)
+            return outputs.get(chosen) or outputs.get("out") or next(iter(outputs.values()), None)
+        if port is None:
+            return None
+        return self.exposed(port) or self._typed(port)
+
+    def _followed(self, port: Any) -> tuple[Any, Any, str]:
+        """Where a connection leads: an input that holds a value or is handed in, or a node and its output."""
+        for _ in range(DEEPEST):
+            name, parent = port.getInterfaceName(), port.getParent()
+            if name:
+                graph = parent if parent.getCategory() == NODE_GRAPH else parent.getParent()
+                nodedef = graph.getNodeDef()
+                inner = graph.getInput(name) or (nodedef.getActiveInput(name) if nodedef is not None else None)
+                if inner is None or self.exposed(inner):
+                    return inner, None, ""
+                port = inner
+            elif port.getNodeGraphString():
+                graph = port.getDocument().getNodeGraph(port.getNodeGraphString())
+                outputs = graph.getOutputs() if graph is not None else []
+                found = [each for each in outputs if each.getName() == port.getOutputString()] or outputs
+                if not found:
+                    return None, None, ""
+                port = found[0]
+            elif port.getNodeName():
+                scope = parent.getParent()
+                if parent.getCategory() == NODE_GRAPH:
+                    scope = parent if port.getCategory() == "output" else port.getDocument()
+                node = scope.getNode(port.getNodeName()) if hasattr(scope, "getNode") else None
+                return None if node is None else port, node, port.getOutputString()
+            else:
+                return port, None, ""
+        raise BadFile(f"{port.getName()} is handed on in a circle")
+
+    def _typed(self, port: Any) -> Given | None:
+        type_, text = port.getType(), port.getValueString()
+        if type_ == "filename":
+            sampling = Sampling(encoding=encoding_of(port))
+            return Given(file=port.getResolvedValueString(), sampling=sampling) if text else None
+        if type_ not in WIDTHS or not text:
+            return None
+        return Given(WIDTHS[type_], parts=numbers(text, WIDTHS[type_]))
+
+    def node(self, node: Any) -> Outputs:
+        """What a node of theirs gives, by the names of its outputs; built with all that it needs, once."""
+        waiting, open_ = [node], set[str]()
+        while waiting:
+            each = waiting[-1]
+            path = each.getNamePath()
+            if path in self._made:
+                waiting.pop()
+                continue
+            ends = (self._followed(port)[1] for port in each.getInputs())
+            missing = [end for end in ends if end is not None and end.getNamePath() not in self._made]
+            if missing:
+                if path in open_:
+                    raise BadFile(f"{each.getName()} feeds itself")
+                open_.add(path)
+                waiting += missing
+                continue
+            self._now = each
+            self._made[path] = self._built(each)
+            waiting.pop()
+        return self._made[node.getNamePath()]
+
+    def _built(self, node: Any) -> Outputs:
+        nodedef, category = node.getNodeDef(), node.getCategory()
+        if nodedef is None:
+            self.around.remark(f"{node.getName()} is a {category}, which is not known; it gives 0")
+            return self._nothing(node)
+        if nodedef.getAttribute(KEY) in (*LIBRARY, "formula"):
+            return self._own(node, nodedef)
+        given = {port.getName(): self._input(node, port) for port in nodedef.getActiveInputs()}
+        if category in SPECIAL:
+            found = SPECIAL[category](self, node, given)
+            if found is not None:
+                return found if isinstance(found, dict) else {"out": found}
+        found = self._row(node, nodedef, given)
+        if found is not None:
+            return found
+        width = WIDTHS.get(node.getType(), 0)
+        formulas = CONDITIONS if node.getType() == "boolean" and category in CONDITIONS else FORMULAS
+        numeric = {name: each for name, each in given.items() if each and each.width}
+        if category in PER_COMPONENT and width:
+            return {"out": self.formula(by_components(PER_COMPONENT[category], width), width, **numeric)}
+        if category in formulas and width:
+            return {"out": self.formula(formulas[category], width, **numeric)}
+        snippet = self.around.snippet(nodedef)
+        if snippet is not None:
+            return self._snippet(node, nodedef, snippet, given)
+        self.around.remark(f"{node.getName()} is a {category}, which nothing here computes; it gives 0")
+        return self._nothing(node)
+
+    def _input(self, node: Any, port: Any) -> Given | None:
+        """What an input of a definition is given in a node, by the definition itself where the node says nothing."""
+        mine = node.getInput(port.getName())
+        found = self.port(mine) if mine is not None else None
+        if found is not None:
+            return found
+        brought = port.getAttribute("defaultgeomprop")
+        if brought in _GEOMETRY:
+            return _GEOMETRY[brought](self)
+        if port.getType() in WIDTHS:
+            return self._typed(port) or Given(WIDTHS[port.getType()], parts=(0.0,) * WIDTHS[port.getType()])
+        return self._typed(port)
+
+    def _nothing(self, node: Any) -> Outputs:
+        outputs = node.getNodeDef().getActiveOutputs() if node.getNodeDef() else []
+        named = {each.getName(): WIDTHS.get(each.getType(), 0) for each in outputs}
+        named = named or {"out": WIDTHS.get(node.getType(), 1)}
+        return {name: Given(width, parts=(0.0,) * width) for name, width in named.items() if width}
+
+    def _own(self, node: Any, nodedef: Any) -> Outputs:
+        """A node of ours that went out by a definition of its own."""
+        key, settings = nodedef.getAttribute(KEY), read_settings(nodedef)
+        shape = formula_type(settings.get("expression", "")) if key == "formula" else LIBRARY[key].shaped(settings)
+        given: dict[str, Given | None] = {}
+        for port in shape.inputs:
+            theirs = node.getInput(port.name)
+            found = self.port(theirs) if theirs is not None else None
+            given[port.name] = self._texture(found) if found and (found.file or not found.width) else found
+        node_id = self.add(key, settings, node.getAttribute("uiname"), **given)
+        return {
+            out_name(port.name): self.out(node_id, WIDTHS.get(_type_of(nodedef, out_name(port.name)), 4), port.name)
+            for port in shape.outputs
+        }
+
+    def _texture(self, given: Given) -> Given:
+        """A file as the wire of a texture."""
+        if given.wire:
+            return given
+        node_id = self._ids.take("texture")
+        x, y = self._place()
+        held = self.around.texture(given.file, given.sampling)
+        self.nodes[node_id] = Node(type="texture", x=x - GRID, y=y, values={"value": held})
+        return Given(0, wire=port_ref(node_id, "out"))
+
+    def _row(self, node: Any, nodedef: Any, given: Mapping[str, Given | None]) -> Outputs | None:
+        """A node of ours that computes what a standard one does, None where there is none."""
+        for key, row in ROWS.get(node.getCategory(), ()):
+            if self._agrees(key, row, node, nodedef, given):
+                taken = {ours: given[theirs] for theirs, ours in row.inputs.items()}
+                wide = WIDTHS.get(node.getType(), 0)
+                open_ = [p.name for p in LIBRARY[key].inputs if p.carries.kind is None and taken.get(p.name)]
+                if open_ and not any((e := taken[name]) and e.wire and e.width == wide for name in open_):
+                    first = next(name for name in open_ if (e := taken[name]) and e.width in (1, wide))
+                    held = taken[first]
+                    assert held
+                    taken[first] = self.wired(self.as_width(held, wide))
+                node_id = self.add(key, row.when, node.getAttribute("uiname"), **taken)
+                return {
+                    row.outputs.get(p.name, "out"): self.out(node_id, _width(p, wide), p.name)
+                    for p in LIBRARY[key].shaped(row.when).outputs
+                }
+        return None
+
+    def _agrees(self, key: str, row: Row, node: Any, nodedef: Any, given: Mapping[str, Given | None]) -> bool:
+        """Whether a node of ours has the ports that a standard one of these types needs."""
+        shape, wide = LIBRARY[key].shaped(row.when), WIDTHS.get(node.getType(), 0)
+        if not set(row.inputs) <= set(given) or any(node.getInput(n) for n in set(given) - set(row.inputs)):
+            return False
+        if not row.outputs and _width(shape.outputs[0], wide) != wide:
+            return False
+        coloured = "color4" in (node.getType(), _first_type(nodedef))
+        if row.category in ("combine4", "separate4") and key.endswith("colour") != coloured:
+            return False
+        for theirs, ours in row.inputs.items():
+            port, each = shape.input(ours), given[theirs]
+            if port is None or each is None or not each.width:
+                return False
+            if each.width != _width(port, wide) and (port.carries.kind or each.width != 1):
+                return False
+        return True
+
+    def _snippet(self, node: Any, nodedef: Any, snippet: Material, given: Mapping[str, Given | None]) -> Outputs:
+        self.snippets |= {snippet.id: snippet} | snippet.snippets
+        taken = {}
+        for name, each in given.items():
+            if each is not None and (entry := entry_of(name)) in snippet.nodes:
+                taken[entry] = self._texture(each) if each.file else each
+        node_id = self.add("snippet", {"snippet": snippet.id}, node.getAttribute("uiname"), **taken)
+        return {
+            each.getName(): self.out(node_id, WIDTHS[each.getType()], exit_of(each.getName()))
+            for each in nodedef.getActiveOutputs()
+            if each.getType() in WIDTHS and exit_of(each.getName()) in snippet.nodes
+        }
+
+
+def entry_of(name: str) -> str:
+    """The id of the snippet input for an input of a definition."""
+    return f"in_{name}"
+
+
+def exit_of(name: str) -> str:
+    """The id of the snippet output for an output of a definition."""
+    return f"out_{name}"
+
+
+def numbers(text: str, width: int) -> tuple[float, ...]:
+    """The numbers of a value's text; truths are 1 and 0. Raises BadFile where they are none."""
+    if text.strip() in ("true", "false"):
+        return (float(text.strip() == "true"),)
+    try:
+        found = tuple(float(part) for part in text.replace(",", " ").split())
+    except ValueError as error:
+        raise BadFile(f"“{text[:60]}” is no value of {width} numbers") from error
+    if len(found) != width:
+        raise BadFile(f"“{text[:60]}” is no value of {width} numbers")
+    return found
+
+
+def encoding_of(port: Any) -> Encoding:
+    """Whether the file of an input holds colour or data."""
+    return "colour" if port.getActiveColorSpace().startswith("srgb") else "data"
+
+
+def setting(node: Any, name: str) -> str:
+    """The text of an input that is no number, from a node or its definition."""
+    port = node.getInput(name) or (node.getNodeDef().getActiveInput(name) if node.getNodeDef() else None)
+    return str(port.getValueString()) if port is not None else ""
+
+
+def _width(port: Port, wide: int) -> int:
+    """How many components a port of ours has, where an open one has so many."""
+    return port.carries.kind.width if port.carries.kind else wide
+
+
+def _type_of(nodedef: Any, name: str) -> str:
+    output = nodedef.getActiveOutput(name)
+    return str(output.getType()) if output is not None else ""
+
+
+def _first_type(nodedef: Any) -> str:
+    inputs = nodedef.getActiveInputs()
+    return str(inputs[0].getType()) if inputs else ""
+
+
+def _literal(parts: tuple[float, ...]) -> str:
+    texts = [literal(part) if part >= 0 else f"({literal(part)})" for part in parts]
+    return texts[0] if len(texts) == 1 else f"vec{len(texts)}({', '.join(texts)})"
+
+
+Special = Callable[[GraphReader, Any, Mapping[str, Given | None]], Given | Outputs | None]
+
+
+def _some(given: Given | None, width: int = 1) -> Given:
+    return given or Given(width, parts=(0.0,) * width)
+
+
+def _coordinates(reader: GraphReader, index: str = "0") -> Given:
+    at = reader.out(reader.add("texture_coordinates", {"set": index if index in ("0", "1") else "0"}), 2)
+    return turned(reader, at)
+
+
+def turned(reader: GraphReader, at: Given) -> Given:
+    """Coordinates of textures that run the other way in v."""
+    node = reader.nodes.get(at.wire.split(".")[0]) if at.wire else None
+    if node is not None and node.settings.get("expression") == _TURNED:
+        return Given(2, wire=reader.wires[port_ref(at.wire.split(".")[0], "at")])
+    return reader.formula("vec2({at}.x, 1.0 - {at}.y)", 2, at=at)
+
+
+_TURNED = "vec2(at.x, 1.0 - at.y)"
+
+
+def _image(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+    file = given.get("file") or Given()
+    if file.file:
+        file = reader._texture(replace(file, sampling=sampling_of(node, file.sampling.encoding)))
+    at = node.getInput("texcoord")
+    place = None if at is None else turned(reader, _some(reader.port(at), 2))
+    made = reader.add("image", {}, node.getAttribute("uiname"), texture=file if file.wire else None, uv=place)
+    width = WIDTHS[node.getType()]
+    return (
+        reader.as_width(reader.out(made, 4, "colour"), width)
+        if width > 1
+        else reader.formula("{at}.x", 1, at=reader.out(made, 4, "colour"))
+    )
+
+
+_WRAPS: dict[str, Wrap] = {"periodic": "repeat", "clamp": "clamp", "mirror": "mirror"}
+
+
+def sampling_of(node: Any, encoding: Encoding) -> Sampling:
+    """How an image node reads its file."""
+    wrap = _WRAPS.get(setting(node, "uaddressmode"), "repeat")
+    return Sampling(encoding, "nearest" if setting(node, "filtertype") == "closest" else "linear", wrap)
+
+
+def _extract(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+    value, index = _some(given.get("in")), int(_some(given.get("index")).parts[0] if given.get("index") else 0)
+    return reader.formula("{at}." + "xyzw"[min(max(index, 0), 3)], 1, at=value)
+
+
+def _space(key: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+        space = SPACES.get(setting(node, "space") or "object", "world")
+        known = {s.name for s in LIBRARY[key].settings}
+        made = reader.out(reader.add(key, {"space": space} if known else {}, node.getAttribute("uiname")), 3)
+        if known or space == "world":
+            return made
+        chosen = {"source": "world", "target": space, "meaning": "direction"}
+        return reader.out(reader.add("convert_space", chosen, vector=made), 3)
+
+    return made
+
+
+def _transformed(meaning: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+        ends = [SPACES.get(setting(node, each), "world") for each in ("fromspace", "tospace")]
+        chosen = {"source": ends[0], "target": ends[1], "meaning": meaning}
+        return reader.out(reader.add("convert_space", chosen, vector=given.get("in")), 3)
+
+    return made
+
+
+def _seen(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+    toward = reader.out(reader.add("view_direction"), 3)
+    return reader.out(reader.add("negate", value=toward), 3)
+
+
+def _separated(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Outputs | None:
+    value = _some(given.get("in"), 4)
+    if value.wire and _first_type(node.getNodeDef()) != "color3":
+        return None  # there is a node for it
+    names = [each.getName() for each in node.getNodeDef().getActiveOutputs()]
+    return {name: reader.formula("{at}." + "xyzw"[n], 1, at=value) for n, name in enumerate(names)}
+
+
+def _combined(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+    parts = {name: each for name, each in given.items() if each}
+    if node.getType() not in ("color3",) and all(each.width == 1 for each in parts.values()):
+        return None  # there is a node for it
+    text = combined({name: str(each.width) for name, each in parts.items()})
+    return reader.formula(text, WIDTHS[node.getType()], **parts)
+
+
+def _luminance(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+    value, weights = _some(given.get("in"), 3), _some(given.get("lumacoeffs"), 3)
+    text = "vec3(dot({at}, {weights}))" if value.width == 3 else "vec4(vec3(dot({at}.rgb, {weights})), {at}.a)"
+    return reader.formula(text, value.width, at=value, weights=weights)
+
+
+def _noise(key: str, at: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+        if node.getType() != "float":
+            return None
+        one = Given(1, parts=(1.0,))
+        found = reader.out(reader.add(key, at=reader.wired(_some(given.get(at), 3)), scale=one), 1)
+        if "amplitude" not in given:
+            return found
+        return reader.formula("{noise} * {amplitude} + {pivot}", 1, noise=found, **_only(given, "amplitude", "pivot"))
+
+    return made
+
+
+def _fractal(key: str, at: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+        octaves, lacunarity, diminish = (given.get(each) for each in ("octaves", "lacunarity", "diminish"))
+        if node.getType() != "float" or not (octaves and octaves.parts and diminish and diminish.parts):
+            return None
+        count = min(max(int(octaves.parts[0]), 2), 8)
+        weights = {f"weight_{n + 1}": Given(1, parts=(diminish.parts[0] ** n,)) for n in range(count)}
+        chosen = {"octaves": str(count), "normalised": "off"}
+        place, one = reader.wired(_some(given.get(at), 3)), Given(1, parts=(1.0,))
+        found = reader.out(reader.add(key, chosen, at=place, scale=one, lacunarity=lacunarity, **weights), 1)
+        return reader.formula("{noise} * {amplitude}", 1, noise=found, **_only(given, "amplitude"))
+
+    return made
+
+
+def _cells(key: str, at: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+        one = Given(1, parts=(1.0,))
+        if node.getType() != "float" or setting(node, "style") not in ("", "0"):
+            return None
+        place = reader.wired(_some(given.get(at), 3))
+        node_id = reader.add(key, at=place, scale=one, **_only(given, "jitter"))
+        return reader.out(node_id, 1, LIBRARY[key].outputs[0].name)
+
+    return made
+
+
+def _only(given: Mapping[str, Given | None], *names: str) -> dict[str, Given]:
+    return {name: each for name in names if (each := given.get(name)) is not None}
+
+
+def _normal_map(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+    scale = given.get("scale")
+    if scale is None or scale.width != 1 or any(node.getInput(each) for each in ("normal", "tangent", "bitangent")):
+        return None
+    decoded = reader.add("decode_normal", {}, "", colour=reader.wired(_some(given.get("in"), 3)), scale=scale)
+    return reader.out(reader.add("normal_to_world", normal=reader.out(decoded, 3)), 3)
+
+
+def _hsv(key: str) -> Special:
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+        value = reader.wired(_some(given.get("in"), 3))
+        first, output = LIBRARY[key].inputs[0], LIBRARY[key].outputs[0]
+        node_id = reader.add(key, **{first.name: reader.as_width(value, 3)})
+        found = reader.out(node_id, _width(output, 3), output.name)
+        rgb = reader.as_width(found, 3)
+        return rgb if value.width == 3 else reader.formula("vec4({rgb}, {at}.a)", 4, rgb=rgb, at=value)
+
+    return made
+
+
+SPECIAL: dict[str, Special] = {
+    "constant": lambda reader, node, given: given.get("value"),
+    "dot": lambda reader, node, given: given.get("in"),
+    "image": _image,
+    "texcoord": lambda reader, node, given: _coordinates(reader, setting(node, "index")),
+    "position": _space("position"),
+    "normal": _space("normal"),
+    "tangent": _space("tangent"),
+    "bitangent": _space("bitangent"),
+    "geomcolor": lambda reader, node, given: reader.as_width(
+        reader.out(reader.add("vertex_colour"), 4, LIBRARY["vertex_colour"].outputs[0].name), WIDTHS[node.getType()]
+    ),
+    "time": lambda reader, node, given: reader.out(reader.add("time"), 1, LIBRARY["time"].outputs[0].name),
+    "viewdirection": _seen,
+    "transformpoint": _transformed("point"),
+    "transformvector": _transformed("direction"),
+    "transformnormal": _transformed("normal"),
+    "extract": _extract,
+    "separate2": _separated,
+    "separate3": _separated,
+    "separate4": _separated,
+    "combine2": _combined,
+    "combine3": _combined,
+    "combine4": _combined,
+    "convert": lambda reader, node, given: reader.as_width(_some(given.get("in")), WIDTHS[node.getType()]),
+    "luminance": _luminance,
+    "noise2d": _noise("perlin_noise_2d", "texcoord"),
+    "noise3d": _noise("perlin_noise_3d", "position"),
+    "fractal2d": _fractal("layered_noise_2d", "texcoord"),
+    "fractal3d": _fractal("layered_noise_3d", "position"),
+    "cellnoise2d": _cells("cell_noise_2d", "texcoord"),
+    "cellnoise3d": _cells("cell_noise_3d", "position"),
+    "worleynoise2d": _cells("cells_2d", "texcoord"),
+    "worleynoise3d": _cells("cells_3d", "position"),
+    "normalmap": _normal_map,
+    "hsvtorgb": _hsv("hsv_to_rgb"),
+    "rgbtohsv": _hsv("rgb_to_hsv"),
+}
+"""Standard nodes that take more than a table to read."""
+_GEOMETRY: dict[str, Callable[[GraphReader], Given]] = {
+    "UV0": lambda reader: _coordinates(reader),
+    "UV1": lambda reader: _coordinates(reader, "1"),
+    "Nworld": lambda reader: reader.out(reader.add("normal", {"space": "world"}), 3),
+    "Nobject": lambda reader: reader.out(reader.add("normal", {"space": "object"}), 3),
+    "Tworld": lambda reader: reader.out(reader.add("tangent"), 3),
+    "Bworld": lambda reader: reader.out(reader.add("bitangent"), 3),
+    "Pobject": lambda reader: reader.out(reader.add("position", {"space": "object"}), 3),
+    "Pworld": lambda reader: reader.out(reader.add("position", {"space": "world"}), 3),
+    "Vworld": lambda reader: _seen(reader, None, {}),
+}
+"""What inputs of definitions are given by the geometry."""
