@@ -76,6 +76,32 @@ def test_probe_reads_every_wire_and_both_readers_agree(demo_folder: Path) -> Non
     assert {"base_colour", "metallic", "roughness", "normal", "emissive", "alpha"} <= set(answers[0]["surface"])
 
 
+def test_a_material_goes_out_as_materialx_and_into_another_project(demo_folder: Path, tmp_path: Path) -> None:
+    """By the command line alone; its picture is the same."""
+    out = tmp_path / "out"
+    assert lantern("export", demo_folder, "--material", "Mossy urn", "--to", "mtlx", "-o", out).returncode == 0
+    told = lantern("import", demo_folder, out / "mossy_urn.mtlx")
+    assert told.returncode == 0 and "Mossy urn 2" in told.stdout
+    pictures = []
+    for name in ("Mossy urn", "Mossy urn 2"):
+        picture = tmp_path / f"{name}.png"
+        asked = (
+            "render",
+            demo_folder,
+            "--object",
+            "garden_urn",
+            "--material",
+            name,
+            "--size",
+            "160x120",
+            "-o",
+            picture,
+        )
+        assert lantern("render", demo_folder, *asked).returncode == 0
+        pictures.append(picture.read_bytes())
+    assert pictures[0] == pictures[1]
+
+
 def test_infinity_is_told_as_text(demo_folder: Path) -> None:
     path = demo_folder / "materials" / "height_ramp.json"
     path.write_text(path.read_text().replace('"low": 0.1', '"low": 0.0'))

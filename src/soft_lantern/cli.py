@@ -222,6 +222,18 @@ def answer(
         print(line)
 
 
+@app.command("import")
+def import_(
+    project: ProjectFolder,
+    file: Annotated[Path, typer.Argument(help="a MaterialX document, *.mtlx")],
+) -> None:
+    """Take the materials of a MaterialX document into a project, with the pictures they read."""
+    from soft_lantern.commands.importing import import_document
+
+    for line in import_document(project, file):
+        print(line)
+
+
 @app.command()
 def bake(
     project: ProjectFolder,

@@ -9,18 +9,15 @@ from typing import Any
 import MaterialX as mx
 import MaterialX.PyMaterialXGenGlsl as mx_glsl
 import MaterialX.PyMaterialXGenShader as mx_shader
-import moderngl
 import numpy as np
 import pytest
 
+from materialx_drawing import COUNT, drawn, units
 from soft_lantern.ir.expr import uniform, vector_type
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.render.gl import GlRenderer
-from soft_lantern.render.gl_resources import write_uniform
-from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 
-COUNT = 500
 _TYPES = {"float": 1, "vector2": 2, "vector3": 3, "vector4": 4, "color3": 3, "color4": 4}
 
 
@@ -293,17 +290,17 @@ def test_a_node_equals_the_standards(pair: Pair, library: tuple[Any, Any], gl: G
         name = re.sub(r"^1-|\*3$", "", their)
         width = _TYPES[nodedef.getActiveInput(name).getType()]
         low, high = pair.spans.get(mine, (pair.low, pair.high))
-        drawn = random.uniform(low, high, (COUNT, 1 if their.endswith("*3") else width)).astype(np.float32)
+        chosen = random.uniform(low, high, (COUNT, 1 if their.endswith("*3") else width)).astype(np.float32)
         theirs[name] = (
-            np.tile(drawn, (1, 3)) if their.endswith("*3") else 1 - drawn if their.startswith("1-") else drawn
+            np.tile(chosen, (1, 3)) if their.endswith("*3") else 1 - chosen if their.startswith("1-") else chosen
         )
         for place, part in enumerate(mine.split(",")):
-            ours[part] = drawn[:, place : place + 1] if "," in mine else drawn
+            ours[part] = chosen[:, place : place + 1] if "," in mine else chosen
     if pair.key in ("reflect", "refract"):
-        theirs["normal"] = ours["normal"] = _unit(ours["normal"])
-        theirs["in"] = ours["incident"] = _unit(ours["incident"])
+        theirs["normal"] = ours["normal"] = units(ours["normal"])
+        theirs["in"] = ours["incident"] = units(ours["incident"])
     several = f"out{pair.output}" if nodedef.getType() == "multioutput" else ""
-    expected = _drawn(gl, _generated(nodedef, library, pair.fixed, several), theirs)
+    expected = drawn(gl, _generated(nodedef, library, pair.fixed, several), theirs)
     got = _computed(node_type, pair.settings, ours, pair.output)
     width = pair.components or got.shape[1]
     expected, got = expected[:, :width], got[:, :width]
@@ -312,10 +309,6 @@ def test_a_node_equals_the_standards(pair: Pair, library: tuple[Any, Any], gl: G
     far = np.abs(expected - got) > pair.tolerance * size
     # Where a value jumps (cells' edges, whole numbers), rounding decides on which side a point lies.
     assert far.mean() <= 0.002, (expected[far.any(axis=1)][:4], got[far.any(axis=1)][:4])
-
-
-def _unit(rows: np.ndarray) -> np.ndarray:
-    return (rows / np.linalg.norm(rows, axis=1, keepdims=True)).astype(np.float32)
 
 
 def _computed(node_type: Any, settings: dict[str, str], ours: dict[str, np.ndarray], output: str) -> np.ndarray:
@@ -361,53 +354,14 @@ def _generated(nodedef: Any, library: tuple[Any, Any], fixed: dict[str, str], ou
     return str(generator.generate("node", element, context).getSourceCode("pixel"))
 
 
-_GEOMETRY = {
-    "texcoord": "vd.texcoord_0.xy",
-    "position": "vd.positionObject",
-    "normal": "normalize(vd.normalWorld)",
-    "tangent": "normalize(vd.tangentWorld)",
-    "bitangent": "normalize(vd.bitangentWorld)",
-    "viewdirection": "normalize(vd.positionWorld - u_viewPosition)",
-}
-
-
-def _drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray]) -> np.ndarray:
-    """The shader over rows of inputs, which take the place of its uniforms and geometry of those names."""
-    lines, rows = [], []
-    for index, (name, values) in enumerate(inputs.items()):
-        letters = "xyzw"[: values.shape[1]]
-        read = f"texelFetch(mine, ivec2(int(gl_FragCoord.x), {index}), 0).{letters}"
-        declared = re.search(rf"uniform (\w+) ((?:node_)?{name}\d?) = [^;]*;", text)
-        if declared:
-            text = text.replace(declared[0], f"{declared[1]} {declared[2]};", 1)
-            lines.append(f"{declared[2]} = {read};")
-        else:
-            assert _GEOMETRY[name] in text, name
-            text = text.replace(_GEOMETRY[name], read)
-        rows.append(np.pad(values, ((0, 0), (0, 4 - values.shape[1]))))
-    text = re.sub(r"in VertexData\s*\{[^}]*\} vd;", "", text)
-    text = text.replace("void main()\n{", "void main()\n{\n" + "\n".join(lines), 1)
-    text = text.replace("// Pixel shader outputs", "uniform sampler2D mine;\n// Pixel shader outputs", 1)
-    program = gl.resources.program(WHOLE_PICTURE_VERTEX.replace("330 core", "400"), text)
-    table = gl.context.texture((COUNT, len(rows)), 4, np.float32(rows).tobytes(), dtype="f4")
-    table.filter = (moderngl.NEAREST, moderngl.NEAREST)
-    table.use(0)
-    target = gl.context.framebuffer([gl.context.texture((COUNT, 1), 4, dtype="f4")])
-    target.use()
-    gl.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-    write_uniform(program, "clip_to_world", np.eye(4))
-    gl.context.vertex_array(program, []).render(moderngl.TRIANGLES, vertices=3)
-    return np.frombuffer(target.read(components=4, dtype="f4"), np.float32).reshape(COUNT, 4)
-
-
 def test_a_decoded_normal_in_world_space_is_the_standards_normal_map(library: tuple[Any, Any], gl: GlRenderer) -> None:
     """What Normal map makes of a texel, taken apart: decode, then to world space."""
     random = np.random.default_rng(3)
     texel = random.uniform(0.1, 1, (COUNT, 3)).astype(np.float32)
     scale = random.uniform(0.2, 2, (COUNT, 1)).astype(np.float32)
-    frame = {n: _unit(random.normal(size=(COUNT, 3))) for n in ("normal", "tangent", "bitangent")}
+    frame = {n: units(random.normal(size=(COUNT, 3))) for n in ("normal", "tangent", "bitangent")}
     nodedef = library[0].getNodeDef("ND_normalmap_float")
-    theirs = _drawn(gl, _generated(nodedef, library, {}, ""), {"in": texel, "scale": scale, **frame})
+    theirs = drawn(gl, _generated(nodedef, library, {}, ""), {"in": texel, "scale": scale, **frame})
     colour, amount = uniform("colour", vector_type(4)), uniform("amount", vector_type(1))
     decoded = LIBRARY["decode_normal"].apply({"colour": colour, "scale": amount}, {})["out"]
     expr = LIBRARY["normal_to_world"].apply({"normal": decoded}, {})["out"]
@@ -418,9 +372,9 @@ def test_a_decoded_normal_in_world_space_is_the_standards_normal_map(library: tu
 
 def test_facing_ratio_is_the_standards(library: tuple[Any, Any], gl: GlRenderer) -> None:
     random = np.random.default_rng(3)
-    normal, toward = (_unit(random.normal(size=(COUNT, 3))) for _ in range(2))
+    normal, toward = (units(random.normal(size=(COUNT, 3))) for _ in range(2))
     nodedef = library[0].getNodeDef("ND_facingratio_float")
-    theirs = _drawn(gl, _generated(nodedef, library, {}, ""), {"viewdirection": -toward, "normal": normal})
+    theirs = drawn(gl, _generated(nodedef, library, {}, ""), {"viewdirection": -toward, "normal": normal})
     symbol = uniform("normal", vector_type(3))
     expr = LIBRARY["facing_ratio"].apply({"normal": symbol}, {})["out"]
     leaves = {"normal": normal.T, "camera_position": toward.T * 3, "position_world": np.zeros((3, 1), np.float32)}

@@ -117,7 +117,7 @@ def _generated(done: Written, base: str) -> tuple[str, dict[str, Rows]]:
 
     document = mx.createDocument()
     mx.readFromXmlString(document, done.text)
-    document.importLibrary(library())
+    document.setDataLibrary(library())
     sound, words = document.validate()
     if not sound:
         raise LanternError(f"the MaterialX package finds the document wrong: {words.strip().splitlines()[0]}")

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox, QMessageBox, QWidget
@@ -42,11 +42,13 @@ from soft_lantern.app.window import closing
 from soft_lantern.app.window.window import DESKS, MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.glb import write_glb
+from soft_lantern.formats.materialx.target import documents
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.recovery import RECOVERY, left_behind
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.document import Project
 from soft_lantern.graph.instances.change_report import ASIDE
+from soft_lantern.progress import silent
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import components
 
@@ -420,6 +422,29 @@ def test_unsaved_work_is_asked_about_and_recovered_after_a_crash(
     QTest.mouseClick(other.banner.buttons["Bring it back"], LEFT)
     assert other.session.project == window.session.project
     monkeypatch.undo()
+
+
+def test_a_document_let_go_on_the_window_becomes_a_material_and_is_one_thing_to_undo(
+    window: MainWindow, tmp_path: Path
+) -> None:
+    before, session = window.session.project, window.session
+    made = documents(before, [before.materials["kettle_metal"]], session.images, session.folder, silent)
+    for name, data in made.items():
+        (tmp_path / name).write_bytes(data if isinstance(data, bytes) else data.encode())
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "kettle_metal.mtlx"))])
+    window.dropEvent(QDropEvent(QPointF(40, 200), Qt.DropAction.CopyAction, data, LEFT, NONE))
+    until(lambda: session.material and session.material.name == "Kettle metal 2")
+    assert "7 instances" in window.status.message.text()
+    added = session.project.instances.keys() - before.instances.keys()
+    assert {session.project.instances[each].parent for each in added} == {session.material_id} and len(added) == 7
+    window.commands.actions["Undo"].trigger()
+    assert session.project == before
+    (tmp_path / "broken.mtlx").write_text("<materialx")
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "broken.mtlx"))])
+    window.dropEvent(QDropEvent(QPointF(40, 200), Qt.DropAction.CopyAction, data, LEFT, NONE))
+    until(lambda: "broken.mtlx is no sound MaterialX document" in window.status.message.text())
+    assert session.project == before
 
 
 def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, tmp_path: Path) -> None:

@@ -7,12 +7,15 @@ from pathlib import Path
 from typing import TypeVar
 
 from soft_lantern.app.session.session import Session
-from soft_lantern.formats.assets import Imported, bring_in
-from soft_lantern.formats.images import bring_in_image, same_image
-from soft_lantern.graph.document import Texture, with_records
+from soft_lantern.formats.assets import READABLE, Imported, bring_in
+from soft_lantern.formats.images import READABLE_IMAGES, bring_in_image, same_image
+from soft_lantern.formats.materialx.taking import BroughtIn, bring_in_document
+from soft_lantern.graph.document import Project, Texture, with_records
 from soft_lantern.progress import Progress
 from soft_lantern.values.images import Image
 
+DOCUMENTS = (".mtlx",)
+"""Files of materials that can be taken in."""
 T = TypeVar("T")
 Then = Callable[[Texture], None]
 
@@ -31,6 +34,36 @@ def import_mesh(session: Session, path: Path) -> None:
         session.told.emit(found.words)
 
     _read(session, path, lambda progress: bring_in(path, folder, progress), take)
+
+
+def import_document(session: Session, path: Path) -> None:
+    """Take the materials of a MaterialX document into the project, and open the first."""
+    folder = session.folder
+
+    def take(found: BroughtIn) -> None:
+        ids: list[str] = []
+
+        def taken(project: Project) -> Project:
+            project, ids[:] = found.into(project)
+            return project
+
+        for texture_id, image in found.images.items():
+            session.files.hold_image(found.found.textures[texture_id], image)
+        if session.apply(f"Import {path.name}", taken) and ids:
+            session.open_material(ids[0])
+            session.told.emit(f"{path.name}: {found.words}")
+
+    _read(session, path, lambda progress: bring_in_document(path, folder, progress), take)
+
+
+def can_be_taken_in(path: Path) -> bool:
+    """Whether a file, by its ending, is one that a project takes in."""
+    return path.suffix.lower() in (*READABLE, *READABLE_IMAGES, *DOCUMENTS)
+
+
+def import_file(session: Session, path: Path) -> None:
+    """Take in a mesh or a document of materials, by its ending."""
+    (import_document if path.suffix.lower() in DOCUMENTS else import_mesh)(session, path)
 
 
 def import_image(session: Session, path: Path, then: Then | None = None) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.panels.object_panel import ask_for_mesh
+from soft_lantern.app.session.imports import import_document
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.sheet_dialog import SheetDialog
@@ -93,6 +94,12 @@ class ProjectCommands:
         if folder:
             self.export_to(Path(folder), "exact")
 
+    def import_materialx(self) -> None:
+        """Ask for a MaterialX document, and take its materials in."""
+        name, _ = QFileDialog.getOpenFileName(self.over, "Import a MaterialX document", "", "MaterialX (*.mtlx)")
+        if name:
+            import_document(self.session, Path(name))
+
     def export_to(self, folder: Path, form: Form = "row") -> None:
         """Write the open material's shader text, parameter table and gradients into a folder."""
         material, session = self.session.material, self.session
@@ -124,6 +131,7 @@ MAKING: tuple[Command[ProjectCommands], ...] = (
     Command("New snippet", ProjectCommands.new_snippet),
     Command("Delete snippet", ProjectCommands.delete_snippet, hindered=_no_snippet),
     Command("Import mesh", lambda commands: ask_for_mesh(commands.session, commands.over), "Ctrl+I"),
+    Command("Import MaterialX", ProjectCommands.import_materialx, "Ctrl+Alt+I"),
 )
 GIVING: tuple[Command[ProjectCommands], ...] = (
     Command("Export GLSL", ProjectCommands.export_glsl, "Ctrl+Shift+E", _no_material),

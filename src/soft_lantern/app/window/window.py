@@ -24,7 +24,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
-from soft_lantern.app.session.imports import import_mesh
+from soft_lantern.app.session.imports import can_be_taken_in, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.stage.dressing import DRESSING
@@ -43,7 +43,6 @@ from soft_lantern.app.window.offers import Offers
 from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
 from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.work import mishaps
-from soft_lantern.formats.assets import READABLE
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import changed
 from soft_lantern.graph.notice import Notice, notices_in_words
@@ -212,7 +211,7 @@ class MainWindow(QMainWindow):
             application.quit()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event and any(path.suffix.lower() in (*READABLE, *READABLE_IMAGES) for path in dropped_files(event)):
+        if event and any(can_be_taken_in(path) for path in dropped_files(event)):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
@@ -224,7 +223,7 @@ class MainWindow(QMainWindow):
             elif ending in READABLE_IMAGES and event:
                 self.build.image_import.drop(path, self.mapToGlobal(event.position()))
             else:
-                import_mesh(self.session, path)
+                import_file(self.session, path)
 
     # Parts of the window
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
@@ -22,14 +23,15 @@ from soft_lantern.formats.materialx.read_nodes import (
     converted,
 )
 from soft_lantern.formats.materialx.standard import Row
-from soft_lantern.graph.document import Material, Node, Parameter, changed, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
 from soft_lantern.graph.snippets import used_snippets
 from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
-from soft_lantern.nodes import LIBRARY, Port
+from soft_lantern.nodes import LIBRARY, Port, Role
 from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.images import Encoding, Wrap
 from soft_lantern.values.kinds import Value
+from soft_lantern.values.words import counted
 
 WIDTHS = {"float": 1, "integer": 1, "boolean": 1, "vector2": 2, "vector3": 3, "color3": 3, "vector4": 4, "color4": 4}
 """Components of what is read; a colour of three is a vector here, so that nothing befalls an alpha it has not."""
@@ -37,6 +39,9 @@ NODE_GRAPH = "nodegraph"
 DEEPEST = 256
 """Graphs inside one another that a connection is followed through."""
 _CONSTANTS = {1: "number", 2: "vector_2", 3: "vector_3", 4: "vector_4"}
+
+
+_ENDS = (Role.SURFACE, Role.OFFSET, Role.ENTRY, Role.EXIT)
 
 
 @dataclass(frozen=True)
@@ -83,12 +88,24 @@ class GraphReader:
         self.wires: dict[str, str] = {}
         self.snippets: dict[str, Material] = {}
         self._ids = Identifiers(set())
+        self.placed: set[str] = set()
         self._made: dict[str, Outputs] = {}
         self._now: Any = None
 
     def graph(self, graph_id: str, name: str, parameters: Iterable[Parameter] = ()) -> Material:
-        """What was built so far."""
-        made = Material(id=graph_id, name=name, nodes=self.nodes, wires=self.wires, parameters=tuple(parameters))
+        """What was built so far, without nodes that lead nowhere."""
+        into: dict[str, list[str]] = {}
+        for reader, source in self.wires.items():
+            into.setdefault(node_and_port(reader)[0], []).append(node_and_port(source)[0])
+        needed, waiting = set[str](), [key for key, node in self.nodes.items() if node.role in _ENDS]
+        while waiting:
+            key = waiting.pop()
+            if key not in needed:
+                needed.add(key)
+                waiting += into.get(key, [])
+        nodes = {key: node for key, node in self.nodes.items() if key in needed}
+        wires = {reader: source for reader, source in self.wires.items() if node_and_port(reader)[0] in nodes}
+        made = Material(id=graph_id, name=name, nodes=nodes, wires=wires, parameters=tuple(parameters))
         return changed(made, snippets=used_snippets(made, self.snippets))
 
     # What is built.
@@ -97,7 +114,7 @@ class GraphReader:
         """A new node of ours, given values and wires by port; its id."""
         node_id = self._ids.take(name or key)
         values = {port: each.value for port, each in given.items() if each and each.parts and not each.wire}
-        x, y = self._place()
+        x, y = self._place(node_id)
         made = Node(type=key, name=name, x=x, y=y, settings=dict(settings), values=values)
         self.nodes[node_id] = made
         self.wires |= {port_ref(node_id, port): each.wire for port, each in given.items() if each and each.wire}
@@ -132,12 +149,14 @@ class GraphReader:
             return Given(width, parts=spread)
         return self.formula(converted(given.width, width), width, **{"in": given})
 
-    def _place(self) -> tuple[float, float]:
-        x, y = (self._now.getAttribute(each) if self._now else "" for each in ("xpos", "ypos"))
+    def _place(self, node_id: str) -> tuple[float, float]:
+        """Where a node of ours is to stand: where theirs does, if that says so."""
         try:
-            return float(x) * GRID, float(y) * GRID
-        except ValueError:
+            place = float(self._now.getAttribute("xpos")) * GRID, float(self._now.getAttribute("ypos")) * GRID
+        except (AttributeError, ValueError):
             return 0.0, 0.0
+        self.placed.add(node_id)
+        return place
 
     # What is read.
 
@@ -277,9 +296,8 @@ class GraphReader:
         if given.wire:
             return given
         node_id = self._ids.take("texture")
-        x, y = self._place()
         held = self.around.texture(given.file, given.sampling)
-        self.nodes[node_id] = Node(type="texture", x=x - GRID, y=y, values={"value": held})
+        self.nodes[node_id] = Node(type="texture", values={"value": held})
         return Given(0, wire=port_ref(node_id, "out"))
 
     def _row(self, node: Any, nodedef: Any, given: Mapping[str, Given | None]) -> Outputs | None:
@@ -349,10 +367,10 @@ def numbers(text: str, width: int) -> tuple[float, ...]:
         return (float(text.strip() == "true"),)
     try:
         found = tuple(float(part) for part in text.replace(",", " ").split())
-    except ValueError as error:
-        raise BadFile(f"“{text[:60]}” is no value of {width} numbers") from error
-    if len(found) != width:
-        raise BadFile(f"“{text[:60]}” is no value of {width} numbers")
+    except ValueError:
+        found = ()
+    if len(found) != width or not all(math.isfinite(part) for part in found):
+        raise BadFile(f"“{text[:60]}” is not {counted(width, 'number')}")
     return found
 
 

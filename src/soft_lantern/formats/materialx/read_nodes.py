@@ -60,6 +60,12 @@ FORMULAS: dict[str, str] = {
     "splittb": "{texcoord}.y >= {center} ? {valuet} : {valueb}",
     **{name: f"{{value1}} {sign} {{value2}} ? {{in1}} : {{in2}}" for name, sign in _IF.items()},
     **{name: f"{name}({{in}})" for name in ("sin", "cos", "exp", "sqrt", "floor", "ceil", "fract", "sign")},
+    "roughness_anisotropy": (
+        "{anisotropy} > 0.0"
+        " ? vec2(min(clamp({roughness} * {roughness}, 1e-8, 1.0) / sqrt(1.0 - clamp({anisotropy}, 0.0, 0.98)), 1.0),"
+        " clamp({roughness} * {roughness}, 1e-8, 1.0) * sqrt(1.0 - clamp({anisotropy}, 0.0, 0.98)))"
+        " : vec2(clamp({roughness} * {roughness}, 1e-8, 1.0))"
+    ),
     "absval": "abs({in})",
     "ln": "log({in})",
     "tan": "sin({in}) / cos({in})",

@@ -28,7 +28,17 @@ from soft_lantern.formats.materialx.graph_reader import (
 )
 from soft_lantern.formats.materialx.library import library, package
 from soft_lantern.formats.places import file_inside, read_text
-from soft_lantern.graph.document import Instance, Material, Node, Parameter, Texture, new_id, port_ref
+from soft_lantern.graph.document import (
+    Instance,
+    Material,
+    Node,
+    Parameter,
+    Texture,
+    changed,
+    new_id,
+    node_and_port,
+    port_ref,
+)
 from soft_lantern.graph.layout import tidy
 from soft_lantern.ir.glsl_words import HLSL_WORDS, Identifiers, as_identifier
 from soft_lantern.values.kinds import Kind, Value
@@ -47,6 +57,8 @@ _SURFACE = {
     "alpha_cutoff": "alpha_cutoff",
 }
 """Inputs of the glTF surface shader, and ours."""
+STEP, DOWN = 184.0, 120.0
+"""How far apart nodes stand that a document says no place for."""
 _MODES = ("opaque", "mask", "blend")
 _TRANSLATED = {"standard_surface": "standard_surface_to_gltf_pbr"}
 """Surface shaders that the standard library translates into glTF's, and the node that does it."""
@@ -81,7 +93,7 @@ def read_document(path: Path) -> Documents:
         raise BadFile(f"{path.name} is no sound MaterialX document: {_first_line(error)}") from error
     if document.getCategory() != "materialx" or not document.getChildren():
         raise BadFile(f"{path.name} holds nothing of MaterialX")
-    document.importLibrary(library())
+    document.setDataLibrary(library())
     return _Reader(document, path).found
 
 
@@ -93,6 +105,9 @@ class _Reader:
         self._reading: set[str] = set()
         try:
             self._read()
+        except BadFile as error:
+            words = str(error)
+            raise BadFile(words if words.startswith(path.name) else f"{path.name}: {words}") from error
         except (LookupError, TypeError, ValueError, AttributeError, RecursionError) as error:
             raise BadFile(f"{path.name} has nodes that go together in no way: {_first_line(error)}") from error
 
@@ -225,18 +240,17 @@ class _Reader:
         else:
             self._surface(reader, shader, given, settings)
         _offset(reader, node, values)
-        return _placed(reader.graph(as_identifier(name), name, parameters.made))
+        return _placed(reader.graph(as_identifier(name), name, parameters.made), reader.placed)
 
     def _shader_inputs(self, reader: GraphReader, shader: Any, values: Any) -> dict[str, Given | None] | None:
         """What a surface shader is given, by the names of glTF's inputs; None where it is of no known kind."""
         category, name = shader.getCategory(), shader.getName()
         if category in ("gltf_pbr", "surface_unlit"):
-            given = {port.getName(): reader.port(_inside(port, values)) for port in shader.getInputs()}
+            ports = {port.getName(): port for port in shader.getInputs()}
             cut = _upstream(shader, "opacity") if values is not None else None
             if cut is not None and cut.getCategory() == "ifgreatereq":
-                ends = {"opacity": "value1", "alpha_cutoff": "value2"}
-                given |= {name: reader.port(_inside(cut.getInput(each), values)) for name, each in ends.items()}
-            return given
+                ports |= {"opacity": cut.getInput("value1"), "alpha_cutoff": cut.getInput("value2")}
+            return {name: reader.port(_inside(port, values)) for name, port in ports.items()}
         if category not in _TRANSLATED:
             self.remark(f"{name} is a {category}, which is not known here; its material is left out")
             return None
@@ -279,7 +293,8 @@ class _Reader:
             if shown is not None:
                 reader.add("unlit_surface", colour=reader.wired(reader.as_width(shown, 3)))
                 name = graph.getAttribute("uiname") or graph.getName().replace("_", " ")
-                self.found.materials.append(_placed(reader.graph(as_identifier(name), name, parameters.made)))
+                made = reader.graph(as_identifier(name), name, parameters.made)
+                self.found.materials.append(_placed(made, reader.placed))
 
     def _instance(self, node: Any, values: Any, material: Material) -> Instance:
         known = {each.identifier: each for each in material.parameters}
@@ -436,11 +451,21 @@ def _offset(reader: GraphReader, node: Any, values: Any) -> None:
     reader.add("vertex_offset", {"space": "world"}, "", offset=reader.formula(text, 3, moved=moved, **frame))
 
 
-def _placed(graph: Material) -> Material:
-    """The graph laid out anew, but where the document said where its nodes stand."""
-    computing = [node for node in graph.nodes.values() if node.type not in ("parameter", "surface", "unlit_surface")]
-    known = [node for node in computing if node.x or node.y]
-    return graph if computing and len(known) > len(computing) * 0.8 else tidy(graph)
+def _placed(graph: Material, placed: set[str]) -> Material:
+    """The graph with nodes where the document has them, and the others beside what they feed; else laid out anew."""
+    if not placed & graph.nodes.keys():
+        return tidy(graph)
+    nodes, stacked = dict(graph.nodes), dict[float, int]()
+    right = max(nodes[key].x for key in placed if key in nodes)
+    feeds: dict[str, list[str]] = {}
+    for into, out in graph.wires.items():
+        feeds.setdefault(node_and_port(out)[0], []).append(node_and_port(into)[0])
+    for key in reversed(list(nodes)):  # what feeds comes before what it feeds
+        if key not in placed:
+            x = min((nodes[each].x for each in feeds.get(key, ())), default=right + 2 * STEP) - STEP
+            stacked[x] = stacked.get(x, 0) + 1
+            nodes[key] = changed(nodes[key], x=x, y=-DOWN * stacked[x])
+    return changed(graph, nodes=nodes)
 
 
 def _says_nothing(nodedef: Any, name: str, given: Given) -> bool:
