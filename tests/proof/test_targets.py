@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from soft_lantern.demo.project import demo_project
-from soft_lantern.formats.delivery import TARGETS
+from soft_lantern.formats.delivery import TARGETS, Target
 from soft_lantern.formats.shader_package import c_header
 from soft_lantern.formats.shaders import glsl_450
 from soft_lantern.formats.shaders.block import laid_out, members, size_of
@@ -22,9 +22,10 @@ from soft_lantern.ir import functions as f
 from soft_lantern.ir.defined import defined
 from soft_lantern.ir.expr import Type, input_
 from soft_lantern.ir.numpy_reader import evaluate
+from soft_lantern.proof import by_spirv_cross
 from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.by_webgpu import WebGpu
-from soft_lantern.proof.points import compared, is_read, trial
+from soft_lantern.proof.points import compared, trial
 from soft_lantern.proof.report import PROVEN, proofs
 
 PROJECT = demo_project()
@@ -42,7 +43,7 @@ def test_every_target_of_the_demo_passes_its_proof(material: Material, rows: lis
     assert list(mine) == list(PROVEN)
     assert all(row["holds"] for row in mine.values()), [row for row in mine.values() if not row["holds"]]
     run = {target for target, row in mine.items() if "run by" in row["how"]}
-    assert run == {"glsl", "glsl-es", "mtlx"} | (set() if is_read(program_of(material)) else {"wgsl"})
+    assert run == set(PROVEN) - {"glsl-450", "msl"}
     points = [int(re.findall(r"at ([\d,]+) points", mine[target]["how"])[0].replace(",", "")) for target in run]
     assert min(points) >= 1000
 
@@ -58,6 +59,24 @@ def test_a_wrong_number_and_a_wrong_word_do_not_pass() -> None:
     proof = compared(tried, off)
     assert not proof.holds and proof.where == "roughness"
     assert "no_such_thing" in device.accepts("fn broken() -> f32 { return no_such_thing; }")
+
+
+def test_what_a_program_refuses_fails_and_metal_text_that_is_another_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    material = PROJECT.materials["height_ramp"]
+    program = program_of(material)
+    assert by_spirv_cross.trouble(program) == ""
+    sound = TARGETS["msl"].files
+    for one, other, told in (
+        ("mix(", "min(", "calls differ"),
+        ("float spread;", "float4 spread;", "HeightRampParameters"),
+    ):
+        worse = {name: str(text).replace(one, other, 1) for name, text in sound(program).items()}
+        monkeypatch.setitem(TARGETS, "msl", Target("Metal", lambda _, worse=worse: worse))  # type: ignore[misc]
+        assert told in by_spirv_cross.trouble(program)
+    broken = {name: str(text).replace("lerp(", "mux(") for name, text in TARGETS["hlsl"].files(program).items()}
+    monkeypatch.setitem(TARGETS, "hlsl", Target("HLSL", lambda _: broken))
+    (row,) = proofs(PROJECT, [material], ["hlsl"])
+    assert not row["holds"] and "mux" in row["how"]
 
 
 def test_what_is_not_here_to_prove_is_said_and_nothing_fails(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -43,7 +43,8 @@ def export(
     found = [named(document.materials.values(), each, "material") for each in materials] if materials else every
     with progress_bar() as progress:
         done = deliver(document, found, to, output, form, progress, whole)
-    return done, [] if not proof else proofs(document, found, [target for target in to if target in PROVEN], form)
+        proven = [target for target in to if target in PROVEN] if proof else []
+        return done, proofs(document, found, proven, form, progress) if proven else []
 
 
 def whole_targets(folder: Path, read: Read | None = None) -> dict[str, Whole]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import functools
 import shutil
 import subprocess
 import tempfile
 from pathlib import Path
 
-from soft_lantern.errors import LanternError
+from soft_lantern.proof.absent import Absent
 
 COMPILER, VALIDATOR = "glslangValidator", "spirv-val"
 SECONDS = 60
@@ -20,13 +21,12 @@ HOW: dict[str, tuple[str, ...]] = {
 """By target, how glslang is to take its text; with -V it makes SPIR-V."""
 
 
+@functools.lru_cache(maxsize=64)
 def trouble(target: str, name: str, text: str) -> str:
-    """What is wrong with a file of a target in HOW, "" where it is sound. Raises LanternError without the programs."""
+    """What is wrong with a file of a target in HOW, "" where it is sound. Raises Absent without the programs."""
     compiler, validator = (shutil.which(each) for each in (COMPILER, VALIDATOR))
     if compiler is None or validator is None:
-        raise LanternError(
-            f"{target} is proven by {COMPILER} and {VALIDATOR}, of Debian's glslang-tools and spirv-tools"
-        )
+        raise Absent(f"{target} is proven by {COMPILER} and {VALIDATOR}, of Debian's glslang-tools and spirv-tools")
     with tempfile.TemporaryDirectory() as home:
         source, made = Path(home) / name, Path(home) / "made.spv"
         source.write_text(text)

@@ -1,4 +1,4 @@
-"""WGSL compiled by naga and run by Mesa's software Vulkan or a graphics card, through the `wgpu` package."""
+"""Delivered text taken by naga and run by Mesa's software Vulkan or a graphics card, through the `wgpu` package."""
 
 from __future__ import annotations
 
@@ -7,122 +7,112 @@ from typing import Any
 import numpy as np
 
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.shaders import wgsl
-from soft_lantern.formats.shaders.surface import SurfaceProgram
-from soft_lantern.ir.expr import vector_type
+from soft_lantern.proof import glsl_points
+from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.points import Rows, Trial
+from soft_lantern.proof.vulkan_points import GIVEN, STAGES, Spot, stride
 
-GROUP = 64
+_VERTEX = """
+@vertex fn whole(@builtin(vertex_index) n: u32) -> @builtin(position) vec4f {
+    return vec4f(vec2f(f32(n & 1u), f32(n >> 1u)) * 4.0 - 1.0, 0.0, 1.0);
+}
+"""
+Bound = tuple[dict[str, Any], Any]
+"""What a binding is, and what is bound there."""
 
 
 class WebGpu:
-    """A device to run on. Raises LanternError where there is none."""
+    """A device to run on. Raises Absent where there is none."""
 
     def __init__(self) -> None:
         try:
             import wgpu
         except ImportError as error:
-            raise LanternError("WGSL is proven by the package wgpu, which is not installed") from error
+            raise Absent("what runs on Vulkan is proven by the package wgpu, which is not installed") from error
         self._wgpu: Any = wgpu
         try:
             adapter = wgpu.gpu.request_adapter_sync()
             self._device: Any = adapter.request_device_sync()
         except Exception as error:  # of many kinds, as the drivers have it
-            raise LanternError(f"WGSL is proven on Vulkan, and there is none: {error}") from error
+            raise Absent(f"it is proven on Vulkan, and there is none: {error}") from error
         self.name = str(adapter.info.get("description") or adapter.info.get("device"))
 
-    def accepts(self, text: str) -> str:
-        """What is wrong with a text, "" where it is sound."""
+    def accepts(self, code: str | bytes) -> str:
+        """What is wrong with WGSL or SPIR-V, "" where it is sound."""
         try:
-            self._device.create_shader_module(code=text)
+            self._device.create_shader_module(code=code)
         except Exception as error:  # naga's own kinds
             return str(error)
         return ""
 
-    def run(self, tried: Trial) -> dict[str, Rows]:
-        """What a surface that reads no textures comes to by its WGSL, at the points of a trial."""
-        wgpu, device, program = self._wgpu, self._device, tried.program
-        count = len(next(iter(tried.wanted.values())))
-        given = np.column_stack([*tried.inputs.values(), np.zeros((count, 1), np.float32)]).astype(np.float32)
-        widths = {name: rows.shape[1] for name, rows in tried.wanted.items()}
-        text = _with_entry(program, {n: r.shape[1] for n, r in tried.inputs.items()}, given.shape[1], widths, count)
-        held = [
-            device.create_buffer_with_data(
-                data=np.ascontiguousarray(given, np.float32), usage=wgpu.BufferUsage.STORAGE
-            ),
-            device.create_buffer(
-                size=max(sum(widths.values()) * count * 4, 16),
-                usage=wgpu.BufferUsage.STORAGE | wgpu.BufferUsage.COPY_SRC,
-            ),
-        ]
-        kinds = ["read-only-storage", "storage"]
-        groups = [(held, kinds)]
-        if program.block:
-            block = device.create_buffer_with_data(data=tried.block, usage=wgpu.BufferUsage.UNIFORM)
-            groups.insert(0, ([block], ["uniform"]))
-        else:
-            groups.insert(0, ([], []))
+    def run(self, tried: Trial, target: str = "wgsl") -> dict[str, Rows]:
+        """What a surface comes to by its text for a target of `STAGES`, at the points of a trial.
+
+        Raises LanternError where it is refused.
+        """
+        wgpu, device = self._wgpu, self._device
+        stage, count = STAGES[target](tried), len(next(iter(tried.wanted.values())))
+        bad = self.accepts(stage.code)
+        if bad:
+            raise LanternError(f"naga refuses it: {bad}")
+        bound = self._bound(tried, stage.textures, stage.samplers)
+        groups = [{at: each for (g, at), each in bound.items() if g == group} for group in (0, 1)]
         layouts = [
-            device.create_bind_group_layout(
-                entries=[
-                    {"binding": n, "visibility": wgpu.ShaderStage.COMPUTE, "buffer": {"type": kind}}
-                    for n, kind in enumerate(kinds)
-                ]
-            )
-            for _, kinds in groups
+            device.create_bind_group_layout(entries=[kind | {"binding": at} for at, (kind, _) in sorted(each.items())])
+            for each in groups
         ]
-        pipeline = device.create_compute_pipeline(
+        drawn = device.create_texture(
+            size=(count, len(tried.wanted), 1),
+            format="rgba32float",
+            usage=wgpu.TextureUsage.RENDER_ATTACHMENT | wgpu.TextureUsage.COPY_SRC,
+        )
+        pipeline = device.create_render_pipeline(
             layout=device.create_pipeline_layout(bind_group_layouts=layouts),
-            compute={"module": device.create_shader_module(code=text), "entry_point": "prove"},
+            vertex={"module": device.create_shader_module(code=_VERTEX), "entry_point": "whole"},
+            fragment={
+                "module": device.create_shader_module(code=stage.code),
+                "entry_point": stage.entry,
+                "targets": [{"format": "rgba32float"}],
+            },
+            primitive={"topology": "triangle-list"},
         )
         encoder = device.create_command_encoder()
-        work = encoder.begin_compute_pass()
+        target_view = {"view": drawn.create_view(), "load_op": "clear", "store_op": "store"}
+        work = encoder.begin_render_pass(color_attachments=[target_view])
         work.set_pipeline(pipeline)
-        for number, ((buffers, _), layout) in enumerate(zip(groups, layouts, strict=True)):
-            entries = [
-                {"binding": n, "resource": {"buffer": buffer, "offset": 0, "size": buffer.size}}
-                for n, buffer in enumerate(buffers)
-            ]
+        for number, (each, layout) in enumerate(zip(groups, layouts, strict=True)):
+            entries = [{"binding": at, "resource": resource} for at, (_, resource) in sorted(each.items())]
             work.set_bind_group(number, device.create_bind_group(layout=layout, entries=entries))
-        work.dispatch_workgroups((count + GROUP - 1) // GROUP)
+        work.draw(3)
         work.end()
         device.queue.submit([encoder.finish()])
-        rows = np.frombuffer(device.queue.read_buffer(held[1]), np.float32)[: count * sum(widths.values())]
-        table, at, found = rows.reshape(count, -1), 0, {}
-        for name, width in widths.items():
-            found[name] = table[:, at : at + width]
-            at += width
-        return found
+        size = count, len(tried.wanted), 1
+        data = device.queue.read_texture({"texture": drawn}, {"bytes_per_row": count * 16}, size)
+        return glsl_points.found(tried, np.frombuffer(data, np.float32).reshape(len(tried.wanted), count, 4))
 
+    def _bound(self, tried: Trial, textures: dict[str, Spot], samplers: dict[str, Spot]) -> dict[Spot, Bound]:
+        """Everything that is read, by its group and binding."""
+        wgpu, device = self._wgpu, self._device
+        seen = {"visibility": wgpu.ShaderStage.FRAGMENT}
+        rows = [*tried.inputs.values()] or [np.zeros((len(next(iter(tried.wanted.values()))), 1), np.float32)]
+        given = np.ascontiguousarray(np.column_stack(rows), np.float32)
+        assert given.shape[1] == stride(tried)
 
-def _with_entry(
-    program: SurfaceProgram, inputs: dict[str, int], stride: int, results: dict[str, int], count: int
-) -> str:
-    """The delivered text with an entry point that calls the surface at each of so many points."""
-    (text,) = wgsl.files(program).values()
-    lines, at = [], 0
-    for name, width in inputs.items():
-        parts = ", ".join(f"given[row + {at + part}u]" for part in range(width))
-        lines.append(f"    inputs.{name} = {wgsl.NAMES[vector_type(width)]}({parts});")
-        at += width
-    lines.append(f"    let surface = {program.base}(inputs);")
-    at, wide = 0, sum(results.values())
-    for name, width in results.items():
-        for part in range(width):
-            letter = f".{'xyzw'[part]}" if width > 1 else ""
-            lines.append(f"    found[id.x * {wide}u + {at + part}u] = surface.{name}{letter};")
-        at += width
-    return "\n".join(
-        [
-            text,
-            "@group(1) @binding(0) var<storage, read> given: array<f32>;",
-            "@group(1) @binding(1) var<storage, read_write> found: array<f32>;",
-            f"@compute @workgroup_size({GROUP}) fn prove(@builtin(global_invocation_id) id: vec3u) {{",
-            f"    if (id.x >= {count}u) {{ return; }}",
-            f"    let row = id.x * {stride}u;",
-            f"    var inputs: {program.type_name}Inputs;",
-            *lines,
-            "}",
-            "",
-        ]
-    )
+        def buffer(data: Any, usage: int, kind: str) -> Bound:
+            made = device.create_buffer_with_data(data=data, usage=usage)
+            return seen | {"buffer": {"type": kind}}, {"buffer": made, "offset": 0, "size": made.size}
+
+        bound = {GIVEN: buffer(given, wgpu.BufferUsage.STORAGE, "read-only-storage")}
+        if tried.program.block:
+            bound[0, 0] = buffer(tried.block, wgpu.BufferUsage.UNIFORM, "uniform")
+        for name, spot in textures.items():
+            texels = np.ascontiguousarray(tried.pictures[name].linear(), np.float32)
+            size = texels.shape[1], texels.shape[0], 1
+            usage = wgpu.TextureUsage.TEXTURE_BINDING | wgpu.TextureUsage.COPY_DST
+            made = device.create_texture(size=size, format="rgba32float", usage=usage)
+            device.queue.write_texture({"texture": made}, texels, {"bytes_per_row": size[0] * 16}, size)
+            bound[spot] = seen | {"texture": {"sample_type": "unfilterable-float"}}, made.create_view()
+        sampler = device.create_sampler(address_mode_u="repeat", address_mode_v="repeat")
+        for spot in samplers.values():
+            bound[spot] = seen | {"sampler": {"type": "non-filtering"}}, sampler
+        return bound

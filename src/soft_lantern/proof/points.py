@@ -209,11 +209,6 @@ def _unit(rows: npt.NDArray[np.float64]) -> Rows:
     return np.asarray(rows / np.linalg.norm(rows, axis=1, keepdims=True), np.float32)
 
 
-def is_read(program: SurfaceProgram) -> bool:
-    """Whether a surface reads textures, which points alone do not give."""
-    return any(e.type is Type.SAMPLER for e in topological(program.pixel.results.values()))
-
-
 def _nudged(rows: Rows, chance: np.random.Generator) -> Rows:
     way = np.where(chance.integers(0, 2, rows.shape) > 0, np.inf, -np.inf).astype(np.float32)
     return np.nextafter(rows, way)

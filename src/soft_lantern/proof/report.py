@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
-from soft_lantern.errors import LanternError
+from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.formats.shader_gradients import Form, shipped
 from soft_lantern.formats.shaders.surface import SurfaceProgram, base_of, program_of
 from soft_lantern.graph.document import Material, Project
-from soft_lantern.proof import by_glslang, by_webgl
+from soft_lantern.progress import Progress, silent
+from soft_lantern.proof import by_glslang, by_spirv_cross, by_webgl
+from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.by_materialx import SIX_DIGITS, ByGenerator, points_of
 from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.by_webgpu import WebGpu
-from soft_lantern.proof.points import LIMIT, Points, Rows, compared, is_read, trial
+from soft_lantern.proof.points import LIMIT, Points, Rows, Trial, compared, trial
+from soft_lantern.proof.vulkan_points import STAGES
 
 POINTS, SEED = 2000, 1
 PROVEN = (*TARGETS, "mtlx")
@@ -23,31 +27,45 @@ PROVEN = (*TARGETS, "mtlx")
 
 
 def proofs(
-    project: Project, materials: Sequence[Material], targets: Sequence[str], form: Form = "row"
+    project: Project,
+    materials: Sequence[Material],
+    targets: Sequence[str],
+    form: Form = "row",
+    progress: Progress = silent,
 ) -> list[dict[str, Any]]:
     """A row for each material and target: how it was proven, whether it holds, and how far it is off at most.
 
-    `largest` is beside the limit of 1e-5 of a value; None where the text was compiled and not run. Where a program that
-    proves is missing, the row says so, and nothing is proven.
+    `largest` is beside the limit of 1e-5 of a value; None where the text was not run. Where a program that proves is
+    missing, the row says so, and nothing is proven. Raises Cancelled.
     """
-    programs = {each.id: program_of(each, shipped(project, each, form)) for each in materials}
-    in_browser: dict[str, dict[str, Any]] = {}
-    if "glsl-es" in targets:
-        try:
-            in_browser = _by_webgl(programs)
-        except LanternError as error:
-            in_browser = dict.fromkeys(programs, _missing(error))
+    subjects = [_Subject(each, program_of(each, shipped(project, each, form))) for each in materials]
+    in_browser = _in_browser(subjects) if "glsl-es" in targets else {}
     rows = []
-    for material in materials:
-        for target in targets:
+    for number, subject in enumerate(subjects):
+        for step, target in enumerate(targets):
+            progress((number + step / len(targets)) / len(subjects), f"Proving {subject.material.name}, {target}")
             try:
-                proof = _by_materialx(material) if target == "mtlx" else _proof(programs[material.id], target)
-            except LanternError as error:
+                proof = _proof(subject, target)
+            except (Absent, NoGraphics) as error:
                 proof = _missing(error)
+            except LanternError as error:
+                proof = _refused(str(error))
             if target == "glsl-es" and proof["holds"]:
-                proof = in_browser.get(material.id, proof)
-            rows.append({"material": material.name, "target": target} | proof)
+                proof = in_browser.get(subject.material.id, proof)
+            rows.append({"material": subject.material.name, "target": target} | proof)
     return rows
+
+
+@dataclass(frozen=True, eq=False)
+class _Subject:
+    """A material that is proven, and its points, which all targets share."""
+
+    material: Material
+    program: SurfaceProgram
+
+    @functools.cached_property
+    def tried(self) -> Trial:
+        return trial(self.program, POINTS, SEED)
 
 
 def in_words(row: Mapping[str, Any]) -> str:
@@ -59,21 +77,39 @@ def _missing(error: LanternError) -> dict[str, Any]:
     return {"how": f"not proven here: {error}", "holds": True, "largest": None}
 
 
-def _proof(program: SurfaceProgram, target: str) -> dict[str, Any]:
+def _refused(words: str) -> dict[str, Any]:
+    return {"how": words.splitlines()[0], "holds": False, "largest": None}
+
+
+def _proof(subject: _Subject, target: str) -> dict[str, Any]:
+    if target == "mtlx":
+        return _by_materialx(subject.material)
     if target == "msl":
-        return {"how": "not compiled here", "holds": True, "largest": None}
-    if target == "wgsl":
-        return _by_webgpu(program)
-    checked = "glsl-450" if target == "spirv" else target
-    texts = TARGETS[checked].files(program)
-    bad = [words for name, text in texts.items() if (words := by_glslang.trouble(checked, name, str(text)))]
-    how = "compiled by glslang" + (", validated by spirv-val" if "-V" in by_glslang.HOW[checked] else "")
-    if bad:
-        return {"how": bad[0].splitlines()[0], "holds": False, "largest": None}
+        apart = by_spirv_cross.trouble(subject.program)
+        how = "not compiled here; the same structures, calls and results as spirv-cross writes"
+        return _refused(apart) if apart else {"how": how, "holds": True, "largest": None}
+    compiled = "" if target == "wgsl" else _compiled(subject.program, target)
     if target == "glsl":
-        tried = trial(program, POINTS, SEED)
-        return _row(tried, _opengl().run(tried), _opengl().name)
-    return {"how": how, "holds": True, "largest": None}
+        return _row(subject.tried, _opengl().run(subject.tried), _opengl().name)
+    if target in STAGES:
+        try:
+            device = _device()
+        except Absent as error:
+            if target == "wgsl":
+                raise
+            return {"how": f"{compiled}; {error}", "holds": True, "largest": None}
+        return _row(subject.tried, device.run(subject.tried, target), device.name)
+    return {"how": compiled, "holds": True, "largest": None}
+
+
+def _compiled(program: SurfaceProgram, target: str) -> str:
+    """How a text was compiled. Raises Absent without the compiler, LanternError where it refuses."""
+    checked = "glsl-450" if target == "spirv" else target
+    for name, text in TARGETS[checked].files(program).items():
+        words = by_glslang.trouble(checked, name, str(text))
+        if words:
+            raise LanternError(words)
+    return "compiled by glslang" + (", validated by spirv-val" if "-V" in by_glslang.HOW[checked] else "")
 
 
 def _row(
@@ -86,29 +122,17 @@ def _row(
     return {"how": how, "holds": proof.holds, "largest": proof.largest * limit / LIMIT, "where": proof.where}
 
 
-def _by_webgl(programs: Mapping[str, SurfaceProgram]) -> dict[str, dict[str, Any]]:
-    """Rows by the ids of their materials."""
-    tried = {key: trial(program, POINTS, SEED) for key, program in programs.items()}
-    answer = by_webgl.run(list(tried.values()))
+def _in_browser(subjects: Sequence[_Subject]) -> dict[str, dict[str, Any]]:
+    """Rows by the ids of materials."""
+    try:
+        answer = by_webgl.run([each.tried for each in subjects])
+    except LanternError as error:
+        return {each.material.id: _missing(error) for each in subjects}
     rows: dict[str, dict[str, Any]] = {}
-    for (key, each), found, limit in zip(tried.items(), answer.found, answer.limits, strict=True):
-        if isinstance(found, str):
-            rows[key] = {"how": found.splitlines()[0], "holds": False, "largest": None}
-        else:
-            rows[key] = _row(each, found, answer.name, limit)
+    for subject, found, limit in zip(subjects, answer.found, answer.limits, strict=True):
+        key = subject.material.id
+        rows[key] = _refused(found) if isinstance(found, str) else _row(subject.tried, found, answer.name, limit)
     return rows
-
-
-def _by_webgpu(program: SurfaceProgram) -> dict[str, Any]:
-    device = _device()
-    (text,) = TARGETS["wgsl"].files(program).values()
-    bad = device.accepts(str(text))
-    if bad:
-        return {"how": bad.splitlines()[0], "holds": False, "largest": None}
-    if is_read(program):
-        return {"how": "compiled by naga; it reads textures, and was not run", "holds": True, "largest": None}
-    tried = trial(program, POINTS, SEED)
-    return _row(tried, device.run(tried), device.name)
 
 
 def _by_materialx(material: Material) -> dict[str, Any]:

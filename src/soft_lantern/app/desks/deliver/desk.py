@@ -27,6 +27,7 @@ from soft_lantern.baked_assets.target import WORDS as GLTF
 from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
+from soft_lantern.formats.materialx.target import WORDS as MATERIALX
 from soft_lantern.formats.places import read_text
 from soft_lantern.formats.shader_gradients import shipped
 from soft_lantern.formats.shaders.figures import Figure, figures
@@ -40,7 +41,7 @@ from soft_lantern.render.worker import RenderWorker
 from soft_lantern.review.target import WORDS as PAGE
 from soft_lantern.values.words import counted
 
-WORDS = {**{key: target.words for key, target in TARGETS.items()}, "gltf": GLTF, "page": PAGE}
+WORDS = {key: target.words for key, target in TARGETS.items()} | {"mtlx": MATERIALX, "gltf": GLTF, "page": PAGE}
 """What there is to tick, by its key."""
 READABLE = tuple(target for target in TARGETS if target != "spirv")
 """Targets whose files are text to read."""
@@ -137,7 +138,9 @@ class DeliverDesk(Desk):
         project, materials = self.session.project, self._chosen()
         targets = [target for target in self.targets.ticked if target in PROVEN]
         if self._may():
-            self.session.beside("Proving", lambda _: proofs(project, materials, targets), self._show_proofs)
+            self.session.beside(
+                "Proving", lambda progress: proofs(project, materials, targets, progress=progress), self._show_proofs
+            )
 
     def hindered(self) -> str:
         """Why nothing can be delivered now, "" where it can."""
@@ -204,7 +207,7 @@ class DeliverDesk(Desk):
         bad = [row for row in rows if not row["holds"]]
         for row in rows:
             holds = "holds" if row["holds"] else "FAILS"
-            self.log.insertItem(0, f"{row['material']}, {TARGETS[row['target']].words}: {holds}; {in_words(row)}")
+            self.log.insertItem(0, f"{row['material']}, {WORDS[row['target']]}: {holds}; {in_words(row)}")
         told = f"{len(bad)} of {counted(len(rows), 'proof')} failed" if bad else f"{counted(len(rows), 'proof')} hold"
         self.log.insertItem(0, told)
         self.session.told.emit(told)
