@@ -13,7 +13,7 @@ from soft_lantern.graph.document import Material, Node, Parameter, node_and_port
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import LEAVES, Expr, Type, const, join, swizzle, topological, uniform, vector_type
+from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, swizzle, topological, uniform, vector_type
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import FormulaError, formula_type
@@ -42,7 +42,8 @@ class Lowered:
 
     `surface`: the values of the output node, or of one with nothing wired where the graph has none.
     `wires`: every output by "node.port"; `inputs`: every input after its conversion; `kinds`: of every output.
-    `uniforms`: what feeds each uniform, by the uniform's name; `names`: what people call the expressions.
+    `uniforms`: what feeds each uniform, by the uniform's name. `names`: what people call the expressions; `origins`:
+    the node that each comes from.
     `offset`: how far vertices are moved in world space, in metres. `unlit`: as in glTF 2.0. `traits`: the settings of
     the output node, such as the alpha mode.
     """
@@ -53,6 +54,7 @@ class Lowered:
     kinds: dict[str, Kind] = field(default_factory=dict)
     uniforms: dict[str, Source] = field(default_factory=dict)
     names: dict[Expr, str] = field(default_factory=dict)
+    origins: dict[Expr, str] = field(default_factory=dict)
     notices: tuple[Notice, ...] = ()
     offset: Expr | None = None
     traits: Mapping[str, str] = field(default_factory=dict)
@@ -174,6 +176,7 @@ class _Lowering:
         self.kinds: dict[str, Kind] = {}
         self.uniforms: dict[str, Source] = {}
         self.names: dict[Expr, str] = {}
+        self.origins: dict[Expr, str] = {}
         self.notices: list[Notice] = []
         self.surface: dict[str, Expr] = {}
         self.offset: Expr | None = None
@@ -197,6 +200,7 @@ class _Lowering:
             self.kinds,
             self.uniforms,
             self.names,
+            self.origins,
             tuple(self.notices),
             self.offset,
             self.traits,
@@ -260,6 +264,8 @@ class _Lowering:
                 expr = uniform(f"wire:{ref}", expr.type)
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
+            if expr.op is not Op.CONST:
+                self.origins.setdefault(expr, node_id)
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
                 self.names.setdefault(expr, title if node.name or node.role is not Role.FORMULA else "formula")
 

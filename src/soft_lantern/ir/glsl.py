@@ -41,10 +41,14 @@ class Written:
 
 
 def write(
-    results: Sequence[Expr], names: Mapping[Expr, str], leaves: Mapping[str, str], taken: Iterable[str] = ()
+    results: Sequence[Expr],
+    names: Mapping[Expr, str],
+    leaves: Mapping[str, str],
+    taken: Iterable[str] = (),
+    parts: Mapping[Expr, str] = {},
 ) -> Written:
-    """GLSL for `results`; `names`, `leaves` and `taken` as `printer.write` takes them."""
-    functions, (written,) = printer.write(DIALECT, [Body(results, names, leaves)], taken)
+    """GLSL for `results`; `names`, `leaves`, `parts` and `taken` as `printer.write` takes them."""
+    functions, (written,) = printer.write(DIALECT, [Body(results, names, leaves, parts)], taken)
     return Written(written.statements, written.results, functions)
 
 

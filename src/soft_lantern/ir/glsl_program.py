@@ -57,11 +57,19 @@ def vertex_results(offset: Expr | None, handed_on: Iterable[str]) -> dict[str, E
 
 
 def vertex_program(
-    head: Sequence[str], results: Mapping[str, Expr], leaves: Mapping[str, str], uniforms: Iterable[str]
+    head: Sequence[str],
+    results: Mapping[str, Expr],
+    leaves: Mapping[str, str],
+    uniforms: Iterable[str],
+    names: Mapping[Expr, str] = {},
+    parts: Mapping[Expr, str] = {},
 ) -> str:
-    """The shader that computes `vertex_results`. `uniforms`: the lines that declare those in `leaves`."""
+    """The shader that computes `vertex_results`. `uniforms`: the lines that declare those in `leaves`.
+
+    `names` and `parts` as `printer.write` takes them.
+    """
     handed_on = [name for name in results if name]
-    written = glsl.write(list(results.values()), {}, leaves, TAKEN)
+    written = glsl.write(list(results.values()), names, leaves, TAKEN, parts)
     place, *texts = written.results
     inputs = read_inputs(list(results.values()))
     lines = [

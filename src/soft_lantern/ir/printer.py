@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -71,10 +71,11 @@ _LOCAL_NAMES = {
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Statements in order, and the text that stands for each result after them."""
+    """Statements in order, the text that stands for each result after them, and what each local variable holds."""
 
     statements: list[str]
     results: list[str]
+    locals: Mapping[str, Expr]
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,12 +129,13 @@ class Body:
     """What one function of a text computes.
 
     `names` gives the variable names people chose, `leaves` the text of each uniform and of inputs that are to be called
-    otherwise.
+    otherwise. `parts`: what expressions without a name are part of, by which they are called if they need a variable.
     """
 
     results: Sequence[Expr]
     names: Mapping[Expr, str]
     leaves: Mapping[str, str]
+    parts: Mapping[Expr, str] = field(default_factory=dict)
 
 
 def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -> tuple[list[str], list[Written]]:
@@ -150,8 +152,7 @@ def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -
     definitions = [line for function in called for line in _definition(dialect, function, calls, known, helpers)]
     written = []
     for body in bodies:
-        statements, texts = _body(body.results, body.names, Scope(dialect, body.leaves, calls, helpers), known)
-        written.append(Written(statements, texts))
+        written.append(_body(body, Scope(dialect, body.leaves, calls, helpers), known))
     return [*(line for lines in helpers.values() for line in lines), *definitions], written
 
 
@@ -164,32 +165,31 @@ def _definition(
 ) -> list[str]:
     free = Identifiers(taken)
     leaves = {str(p.data): free.take(str(p.data)) for p in function.parameters}
-    statements, (result,) = _body([function.body], {}, Scope(dialect, leaves, calls, helpers), taken)
+    written = _body(Body([function.body], {}, leaves), Scope(dialect, leaves, calls, helpers), taken)
     parameters = [(dialect.types[p.type], leaves[str(p.data)]) for p in function.parameters]
-    lines = [*statements, f"return {result};"]
+    lines = [*written.statements, f"return {written.results[0]};"]
     return dialect.function(dialect.types[function.body.type], calls[function], parameters, lines)
 
 
-def _body(
-    results: Sequence[Expr], names: Mapping[Expr, str], scope: Scope, taken: Iterable[str]
-) -> tuple[list[str], list[str]]:
+def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     """Statements, and the text of each result."""
-    order = in_reading_order(results)
+    order = in_reading_order(body.results)
     uses = Counter(arg for expr in order for arg in expr.args)
-    uses.update(results)
+    uses.update(body.results)
     inputs = (str(e.data) for e in order if e.op is Op.INPUT)
     names_left = Identifiers({*taken, *scope.leaves.values(), *inputs})
     texts: dict[Expr, Text] = {}
     statements: list[str] = []
+    held: dict[str, Expr] = {}
     for expr in order:
         text = scope.dialect.rules[expr.op](expr, [texts[a] for a in expr.args], scope)
-        wanted = names.get(expr)
+        wanted = body.names.get(expr)
         if expr.op not in LEAVES and (wanted or _deserves_a_name(expr, uses[expr], text.text)):
-            name = names_left.take(wanted or _local_name(expr))
+            name = names_left.take(wanted or f"{body.parts.get(expr, '')} {_local_name(expr)}")
             statements.append(scope.dialect.local(scope.named(expr.type), name, text.text))
-            text = Text(name, PRIMARY)
+            text, held[name] = Text(name, PRIMARY), expr
         texts[expr] = text
-    return statements, [texts[e].text for e in results]
+    return Written(statements, [texts[e].text for e in body.results], held)
 
 
 def literal(value: float) -> str:

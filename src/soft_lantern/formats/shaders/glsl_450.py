@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from soft_lantern.formats.shaders.block import members
 from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
@@ -55,7 +57,8 @@ def _taken(program: SurfaceProgram) -> set[str]:
 def _function(program: SurfaceProgram, stage: Stage, result: str, name: str, inputs: str) -> list[str]:
     """The structures of what a function takes and gives, and the function."""
     types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
-    written = glsl.write(list(stage.results.values()), stage.names, _leaves(program, stage), _taken(program))
+    leaves, taken = _leaves(program, stage), _taken(program)
+    written = glsl.write(list(stage.results.values()), stage.names, leaves, taken, stage.parts)
     return [
         f"struct {inputs} {{",
         *(f"    {types[each].value} {each};{remark(_words(each))}" for each in stage.inputs),
@@ -142,7 +145,8 @@ def _pixel(program: SurfaceProgram) -> str:
 
 def _vertex(program: SurfaceProgram) -> str:
     base, capital = program.base, program.type_name
-    stage = Stage({(k or "position"): v for k, v in program.vertex.results.items()}, {}, program.vertex.inputs)
+    still = program.vertex
+    stage = replace(still, results={(k or "position"): v for k, v in still.results.items()})
     types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
     attributes = [name for name in stage.inputs if name not in INPUTS]
     frame = [name for name in stage.inputs if name in INPUTS]

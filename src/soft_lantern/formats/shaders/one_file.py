@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
+from soft_lantern.formats.shaders.surface import SurfaceProgram, remark
 from soft_lantern.ir.expr import Op, Type, topological
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.printer import Body, Dialect, write
@@ -34,13 +34,19 @@ class Shape:
 def functions(program: SurfaceProgram, dialect: Dialect, shape: Shape, leaves: Mapping[str, str]) -> list[str]:
     """The structures, the functions that are called, and the two that engines call."""
     capital, base = program.type_name, program.base
-    moved = Stage({(k or "position"): v for k, v in program.vertex.results.items()}, {}, program.vertex.inputs)
+    still = program.vertex
+    moved = replace(still, results={(k or "position"): v for k, v in still.results.items()})
     stages = (
         (program.pixel, f"{capital}Inputs", f"{capital}Surface", base),
         (moved, f"{capital}Attributes", f"{capital}Vertex", f"{base}_vertex"),
     )
     bodies = [
-        Body(list(stage.results.values()), stage.names, {**leaves, **{n: f"inputs.{n}" for n in stage.inputs}})
+        Body(
+            list(stage.results.values()),
+            stage.names,
+            {**leaves, **{n: f"inputs.{n}" for n in stage.inputs}},
+            stage.parts,
+        )
         for stage, _, _, _ in stages
     ]
     taken = {"surface", "inputs", "parameters", base, f"{base}_vertex", *program.textures}

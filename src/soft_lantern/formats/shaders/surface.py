@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from dataclasses import replace as replaced
 
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
 from soft_lantern.formats.shaders.block import Slot, laid_out
 from soft_lantern.graph.document import Material, Parameter
+from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
@@ -19,7 +20,7 @@ from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.rewrite import rebuilt, replace
 from soft_lantern.ir.simplify import simplified
-from soft_lantern.ir.surface_inputs import at_pixel, derived_inputs, read_inputs
+from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
@@ -29,11 +30,16 @@ BEHIND_NAME = "scene_colour"
 
 @dataclass(frozen=True, eq=False)
 class Stage:
-    """What one stage computes: results by name, the names people chose on the way, and the inputs that it reads."""
+    """What one stage computes: results by name, the names people chose on the way, and the inputs that it reads.
+
+    `origins`: the node of the graph that an expression is part of; `parts`: what people call that node.
+    """
 
     results: dict[str, Expr]
     names: dict[Expr, str]
     inputs: list[str]
+    origins: dict[Expr, str] = field(default_factory=dict)
+    parts: dict[Expr, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,21 +88,27 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
         if trouble:
             raise BadValue(f"{material.name} cannot be exported: {trouble}")
     lowered = lower(material)
-    surface, offset, names, row_parameters = _folded(material, lowered, sent)
-    reached = [*surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
-    used = _used_parameters(material, reached, row_parameters)
-    whole = at_pixel(list(surface.values()))
+    made = _folded(material, lowered, sent)
+    reached = [*made.surface.values(), *([made.offset] if made.offset is not None else [])]
+    used = _used_parameters(material, reached, made.rows)
+    whole = at_pixel(list(made.surface.values()))
     plain = _plain(whole)
-    named = {expr: name for name, expr in derived_inputs().items()} | names
-    pixel = _stage(
-        dict(zip(surface, (plain[value] for value in whole), strict=True)),
-        {plain[expr]: name for expr, name in named.items() if expr in plain},
-    )
-    moved = vertex_results(offset, read_inputs(whole))
+    told = list(made.names | made.origins)
+    seen = dict(zip(told, at_pixel(told), strict=True))
+    named = {expr: name for name, expr in derived_inputs().items()}
+    named |= {seen[expr]: name for expr, name in made.names.items()}
+    titles = {key: label_of(material, node) for key, node in material.nodes.items()}
+    results = dict(zip(made.surface, (plain[value] for value in whole), strict=True))
+    origins = {seen[expr]: node for expr, node in made.origins.items()}
+    pixel = _stage(results, plain, named, origins, titles)
+    moved = vertex_results(made.offset, read_inputs(whole))
     plain = _plain(list(moved.values()))
     first = _at_first_level(list(plain.values()))
     plain = {old: first[new] for old, new in plain.items()}
-    vertex = _stage({name: plain[value] for name, value in moved.items()}, {})
+    moving = {expr: at_vertex(expr) for expr in topological([made.offset])} if made.offset is not None else {}
+    names = {moving[expr]: name for expr, name in made.names.items() if expr in moving}
+    origins = {moving[expr]: node for expr, node in made.origins.items() if expr in moving}
+    vertex = _stage({name: plain[value] for name, value in moved.items()}, plain, names, origins, titles)
     leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
     widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
     widths |= {name: 1 for name in leaves.values() if name not in textures and name not in widths}
@@ -127,13 +139,39 @@ def _at_first_level(values: Sequence[Expr]) -> dict[Expr, Expr]:
     return done
 
 
-def _stage(results: dict[str, Expr], names: dict[Expr, str]) -> Stage:
-    return Stage(results, names, read_inputs(results.values()))
+def _stage(
+    results: dict[str, Expr],
+    plain: Mapping[Expr, Expr],
+    names: Mapping[Expr, str],
+    origins: Mapping[Expr, str],
+    titles: Mapping[str, str],
+) -> Stage:
+    """A stage that computes results. `plain`: what expressions with a name or an origin come to."""
+    nodes = {plain[expr]: node for expr, node in origins.items() if expr in plain}
+    for expr in reversed(in_reading_order(results.values())):
+        if expr in nodes:
+            for arg in expr.args:
+                nodes.setdefault(arg, nodes[expr])
+    chosen = {plain[expr]: name for expr, name in names.items() if expr in plain}
+    parts = {expr: titles[node] for expr, node in nodes.items()}
+    return Stage(results, chosen, read_inputs(results.values()), nodes, parts)
 
 
-def _folded(
-    material: Material, lowered: Lowered, sent: Shipped
-) -> tuple[dict[str, Expr], Expr | None, dict[Expr, str], dict[str, str]]:
+@dataclass(frozen=True, eq=False)
+class _Folded:
+    """A material's expressions with what is typed worked out, and its gradients as they are sent.
+
+    `rows`: for each uniform that holds a gradient's row, the parameter it belongs to.
+    """
+
+    surface: dict[str, Expr]
+    offset: Expr | None
+    names: dict[Expr, str]
+    origins: dict[Expr, str]
+    rows: dict[str, str]
+
+
+def _folded(material: Material, lowered: Lowered, sent: Shipped) -> _Folded:
     values = uniform_values(lowered, material, {})
     known = {
         uniform(name, vector_type(source.kind.width)): const(*value)
@@ -145,9 +183,13 @@ def _folded(
     folded = replace([shown[root] for root in roots], known)
     plain = simplified([folded[shown[root]] for root in roots])
     done = {old: plain[folded[new]] for old, new in shown.items() if folded.get(new) in plain}
-    names = {done[old]: name for old, name in lowered.names.items() if old in done}
-    offset = done[lowered.offset] if lowered.offset is not None else None
-    return {port: done[expr] for port, expr in lowered.surface.items()}, offset, names, rows
+    return _Folded(
+        {port: done[expr] for port, expr in lowered.surface.items()},
+        done[lowered.offset] if lowered.offset is not None else None,
+        {done[old]: name for old, name in lowered.names.items() if old in done},
+        {done[old]: node for old, node in lowered.origins.items() if old in done and done[old].op is not Op.CONST},
+        rows,
+    )
 
 
 def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[str, str]) -> list[Parameter]:
