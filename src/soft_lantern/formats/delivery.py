@@ -180,12 +180,12 @@ def _made(
     before: _Before,
     progress: Progress,
 ) -> Made:
-    names, found = Identifiers(set()), Made()
-    around = _digest(form, *(record_text(each) for table in _read_by_all(project) for each in table.values()))
+    found = Made()
+    sources = _sources(project, materials, form)
     for number, material in enumerate(materials):
         progress(number / len(materials), f"Writing {material.name}")
-        base = names.take(base_of(material))
-        about = {"material": material.id, "source": _digest(around, base, record_text(material))}
+        base, source = sources[material.id]
+        about = {"material": material.id, "source": source}
         held = {target: before.files(about | {"target": target}) for target in (*targets, VALUES)}
         missing = [target for target, files in held.items() if not files]
         for files in held.values():
@@ -198,6 +198,24 @@ def _made(
                 for name, data in made.items():
                     found[name] = data if isinstance(data, bytes) else data.encode(), about | {"target": target}
     return found
+
+
+def _sources(project: Project, materials: Sequence[Material], form: Form) -> dict[str, tuple[str, str]]:
+    """By the ids of materials, what their files are called by, and a digest of all that those come from."""
+    names = Identifiers(set())
+    around = _digest(form, *(record_text(each) for table in _read_by_all(project) for each in table.values()))
+    bases = [(each, names.take(base_of(each))) for each in materials]
+    return {each.id: (base, _digest(around, base, record_text(each))) for each, base in bases}
+
+
+def changed_since(project: Project, materials: Sequence[Material], folder: Path, form: Form = "row") -> list[str]:
+    """The ids of materials that are other than when they were delivered into a folder last, or never were.
+
+    Raises BadFile where the folder's manifest is damaged.
+    """
+    known = {(row.get("material"), row.get("source")) for row in _known(folder).values()}
+    sources = _sources(project, materials, form)
+    return [each.id for each in materials if (each.id, sources[each.id][1]) not in known]
 
 
 def _made_whole(

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QTextCursor
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 
@@ -14,11 +15,12 @@ from by_hand import LEFT, until
 from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.widgets.tick_list import KEY
 from soft_lantern.app.window.window import MainWindow
-from soft_lantern.formats.delivery import MANIFEST, TARGETS
+from soft_lantern.formats.delivery import MANIFEST
 from soft_lantern.formats.shaders import figures
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Project, changed
+from soft_lantern.proof.report import PROVEN
 
 
 def ready(window: MainWindow) -> DeliverDesk:
@@ -75,19 +77,21 @@ def test_what_is_ticked_leaves_and_is_proven_and_the_second_time_nothing_is_writ
     desk.deliver_to(tmp_path / "out")
     assert not (tmp_path / "out").exists()
     desk.materials.list.tick([row_of(desk, "height_ramp")], on=True)
-    desk.targets.tick(range(len(TARGETS)), on=True)
-    assert desk.targets.ticked == list(TARGETS)
+    desk.targets.tick(range(len(PROVEN)), on=True)
+    assert desk.targets.ticked == list(PROVEN)
     desk.deliver_to(tmp_path / "out")
     quiet(window)
     files = json.loads((tmp_path / "out" / MANIFEST).read_text())["files"]
-    assert {row["target"] for row in files.values()} == {*TARGETS, "values"}
+    assert {row["target"] for row in files.values()} == {*PROVEN, "values"}
     assert f"{len(files)} files written" in window.status.message.text()
     desk.deliver_to(tmp_path / "out")
     quiet(window)
     assert f"0 files written, {len(files)} as they were" in window.status.message.text()
     QTest.mouseClick(desk.prove, LEFT)
     quiet(window)
-    assert window.status.message.text() == f"{len(TARGETS)} proofs hold"
+    assert window.status.message.text() == f"{len(PROVEN)} proofs hold"
+    glsl = desk.targets.item(0)
+    assert glsl and glsl.text().splitlines() == ["GLSL 3.30 core", "2 files, 0 new", "1 proof hold"]
     logged = [desk.log.item(n).text() for n in range(desk.log.count())]  # type: ignore[union-attr]
     assert any("WGSL" in words and "run by" in words and "off by" in words for words in logged)
     (tmp_path / "out" / "height_ramp.hlsl").write_text("mine")
@@ -148,3 +152,46 @@ def test_what_changed_since_the_last_delivery_is_shown_line_by_line(window: Main
     assert any(line.startswith("+uniform float reach;") for line in lines)
     QTest.mouseClick(desk.changes, LEFT)
     assert desk.code.text.toPlainText().startswith("#version 330")
+
+
+def test_a_line_leads_to_its_node_and_a_node_to_its_lines(window: MainWindow) -> None:
+    """By the mouse and by Return, in GLSL and in MaterialX; the lines are marked, not by colour alone."""
+    desk, session, canvas = ready(window), window.session, window.build.canvas
+    session.open_material("height_ramp")
+    until(lambda: "height_ramp()" in desk.code.text.toPlainText())
+    text = desk.code.text
+    lines = text.toPlainText().splitlines()
+    (rise,) = (n for n, line in enumerate(lines) if "float rise = " in line)
+    block = text.document().findBlockByNumber(rise)  # type: ignore[union-attr]
+    text.setTextCursor(QTextCursor(block))
+    text.ensureCursorVisible()
+    place = text.cursorRect(QTextCursor(block)).center()
+    text.setTextCursor(QTextCursor(text.document()))
+    QTest.mouseClick(text.viewport(), LEFT, pos=place)
+    (node,) = session.selected_nodes
+    assert session.project.materials["height_ramp"].nodes[node].name == "Rise"
+    assert desk.pane.line.text() == f"Line {rise + 1}: Rise" and rise in text._marked
+    QTest.keyClick(text, Qt.Key.Key_Return)
+    assert window.desk_name == "Build"
+    until(lambda: canvas.selected == {node})
+    mask = next(i for i, each in canvas.material.nodes.items() if each.name == "Height mask")
+    canvas.select({mask})
+    window.go_to_desk("Deliver")
+    desk.target.setCurrentIndex(desk.target.findData("mtlx"))
+    desk.target.activated.emit(desk.target.currentIndex())
+    until(lambda: "<materialx" in text.toPlainText())
+    shown = text.toPlainText().splitlines()
+    assert next(shown[n].strip() for n in sorted(text._marked)).startswith('<clamp name="height_mask"')
+    assert [shown[n].strip() for n in sorted(text._marked)][-1] == "</clamp>"
+
+
+def test_what_changed_since_the_last_delivery_is_ticked(window: MainWindow, tmp_path: Path) -> None:
+    desk, session = ready(window), window.session
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    QTest.mouseClick(desk.changed_ones, LEFT)
+    assert desk.materials.ticked == []
+    session.edit_material("Rename", "wet_stone", lambda now: changed(now, name="Wetter stone"))
+    until(lambda: any(desk.materials.list.item(n).text() == "Wetter stone" for n in range(22)))  # type: ignore[union-attr]
+    QTest.mouseClick(desk.changed_ones, LEFT)
+    assert desk.materials.ticked == ["wet_stone"]

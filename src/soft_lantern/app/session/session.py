@@ -6,7 +6,7 @@ one entry of what can be undone.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import TypeVar
 
@@ -57,6 +57,8 @@ class Session(QObject):
     """Long work, as an `app.tasks.Task`."""
     told = pyqtSignal(str)
     """A sentence for the person."""
+    nodes_selected = pyqtSignal(object)
+    """The ids of nodes of the open material that are selected now, wherever that was done."""
     object_imported = pyqtSignal(str)
     """The id of an object that an import has put on the stage."""
     asked = pyqtSignal(str, str, object)
@@ -66,6 +68,7 @@ class Session(QObject):
         """Open the project in a folder. Raises BadProject."""
         super().__init__()
         self.folder = folder
+        self.selected_nodes: frozenset[str] = frozenset()
         self.for_designers = False
         """Whether it is open for those alone who tune instances."""
         opened = open_project(folder)
@@ -115,8 +118,15 @@ class Session(QObject):
     def open_material(self, material_id: str) -> None:
         """Open another material's graph."""
         if self.project.graph(material_id) and material_id != self.material_id:
-            self.material_id = material_id
+            self.material_id, self.selected_nodes = material_id, frozenset()
             self.opened_material.emit()
+
+    def select_nodes(self, node_ids: Iterable[str]) -> None:
+        """Select nodes of the open material, and no others."""
+        chosen = frozenset(node_ids)
+        if chosen != self.selected_nodes:
+            self.selected_nodes = chosen
+            self.nodes_selected.emit(chosen)
 
     @property
     def notices(self) -> list[Notice]:

@@ -2,9 +2,21 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRect, QSize, Qt
-from PyQt6.QtGui import QFontDatabase, QPainter, QPaintEvent, QResizeEvent, QTextCursor, QTextDocument
-from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFontDatabase,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QTextCursor,
+    QTextDocument,
+    QTextFormat,
+)
+from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.alone import show_alone
@@ -13,6 +25,8 @@ from soft_lantern.values.words import counted
 
 GAP = 8
 """Pixels to both sides of a line's number."""
+MARK = "▸"
+"""Stands before lines that are meant."""
 
 
 class _Numbers(QWidget):
@@ -30,7 +44,10 @@ class _Numbers(QWidget):
 
 
 class CodeText(QPlainTextEdit):
-    """The lines themselves."""
+    """The lines themselves. The signals tell the line, counted from 0, that is gone to, and that is to be followed."""
+
+    line_chosen = pyqtSignal(int)
+    line_opened = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -43,13 +60,15 @@ class CodeText(QPlainTextEdit):
         )
         self.setAccessibleName("generated text")
         self._numbers = _Numbers(self)
+        self._marked: frozenset[int] = frozenset()
+        self.cursorPositionChanged.connect(lambda: self.line_chosen.emit(self.textCursor().blockNumber()))
         self.blockCountChanged.connect(lambda _: self._make_room())
         self.updateRequest.connect(lambda _area, _by: self._numbers.update())
         self._make_room()
 
     def room_for_numbers(self) -> int:
         """Pixels that the largest number takes, with a gap to both sides."""
-        return self.fontMetrics().horizontalAdvance("9" * max(len(str(self.blockCount())), 2)) + 2 * GAP
+        return self.fontMetrics().horizontalAdvance("9" * max(len(str(self.blockCount())), 2)) + 3 * GAP
 
     def paint_numbers(self, painter: QPainter, width: int) -> None:
         """Paint the numbers of the lines that are seen."""
@@ -62,8 +81,41 @@ class CodeText(QPlainTextEdit):
         while block.isValid() and top < self.height():
             box = QRect(0, int(top), width - GAP, height)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight, str(block.blockNumber() + 1))
+            if block.blockNumber() in self._marked:
+                painter.drawText(box.translated(GAP // 2, 0), Qt.AlignmentFlag.AlignLeft, MARK)
             top += self.blockBoundingRect(block).height()
             block = block.next()
+
+    def mark_lines(self, lines: Iterable[int]) -> None:
+        """Show some lines as those that are meant, and bring the first to sight where none is."""
+        self._marked = frozenset(lines)
+        shown = []
+        for line in sorted(self._marked):
+            mark = QTextEdit.ExtraSelection()
+            mark.format.setBackground(theme().colour("amber", 0.22))
+            mark.format.setProperty(QTextFormat.Property.FullWidthSelection, True)
+            mark.cursor = QTextCursor(self.document().findBlockByNumber(line))  # type: ignore[union-attr]
+            shown.append(mark)
+        self.setExtraSelections(shown)
+        self._numbers.update()
+        seen = range(self.firstVisibleBlock().blockNumber(), self.firstVisibleBlock().blockNumber() + self._in_sight())
+        if self._marked and not self._marked & set(seen):
+            bar = self.verticalScrollBar()
+            if bar:
+                bar.setValue(max(min(self._marked) - self._in_sight() // 3, 0))
+
+    def _in_sight(self) -> int:
+        return max(self.height() // max(self.fontMetrics().lineSpacing(), 1) - 1, 1)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        super().mouseDoubleClickEvent(event)
+        self.line_opened.emit(self.textCursor().blockNumber())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.line_opened.emit(self.textCursor().blockNumber())
+        else:
+            super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -40,6 +40,12 @@ class TickList(QListWidget):
         """The keys of what is ticked, in order, hidden entries too."""
         return [item.data(KEY) for item in self._items() if item.checkState() == Qt.CheckState.Checked]
 
+    def tell(self, key: object, text: str) -> None:
+        """Say something else on an entry."""
+        for item in self._items():
+            if item.data(KEY) == key:
+                item.setText(text)
+
     def tick(self, rows: Iterable[int], *, on: bool) -> None:
         """Tick some rows, or take their ticks away; hidden ones stay as they are."""
         for row in rows:

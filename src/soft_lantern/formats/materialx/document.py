@@ -6,6 +6,7 @@ a surface shader that it feeds, and a material.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -56,10 +57,15 @@ class Named:
 
 @dataclass(frozen=True)
 class Written:
-    """A document as text, and the GLSL that some of its definitions have, "" for none."""
+    """A document as text, and the GLSL that some of its definitions have, "" for none.
+
+    `graph`: the name of the graph of the material's nodes; `nodes`: which of ours its elements are, by their names.
+    """
 
     text: str
     functions: str
+    graph: str
+    nodes: Mapping[str, str]
 
 
 def written(material: Material, base: str, looks: Sequence[Named], pictures: PictureFiles) -> Written:
@@ -76,7 +82,8 @@ def written(material: Material, base: str, looks: Sequence[Named], pictures: Pic
     sheet, names = Sheet(document), Identifiers(set())
     for each in looks:
         _look(sheet, names.take(each.name), each, surface, pictures)
-    return Written(package().writeToXmlString(document), definitions.native_text())
+    graph = f"NG_{surface.category}"
+    return Written(package().writeToXmlString(document), definitions.native_text(), graph, surface.nodes)
 
 
 @dataclass(frozen=True)
@@ -88,6 +95,22 @@ class _Surface:
     given: Mapping[str, Place]
     parameters: Sequence[Parameter]
     lowered: Lowered
+    nodes: Mapping[str, str]
+
+
+def elements_of_lines(done: Written) -> list[str]:
+    """For each line of a document, the id of the node of ours whose element it is part of, "" where it is none's."""
+    found, inside, node = [], False, ""
+    for line in done.text.splitlines():
+        head = re.match(r"    <\w+ name=\"(\w+)\"", line)
+        if line.startswith("  <nodegraph "):
+            inside = f'name="{done.graph}"' in line
+        if head:
+            node = done.nodes.get(head[1], "")
+        elif not line.startswith(("     ", "    </")):
+            node = ""
+        found.append(node if inside else "")
+    return found
 
 
 def parameters_written(material: Material) -> list[Parameter]:
@@ -129,7 +152,7 @@ def _surface_defined(
         hand_out(graph, name, place, writer.sheet)
         given[name] = Place(type_, output=out_name(name))
     _hand_out_offset(material, nodedef, writer)
-    return _Surface(writer.finish().category, given, parameters, lowered)
+    return _Surface(writer.finish().category, given, parameters, lowered, writer.elements)
 
 
 def _hand_out_offset(material: Material, nodedef: Any, writer: GraphWriter) -> None:

@@ -82,6 +82,7 @@ class GraphWriter:
         self.sheet = Sheet(graph)
         self.hosts: list[str] = []
         self.files: dict[str, str] = {}
+        self.elements: dict[str, str] = {}
         self._constants: dict[Expr, tuple[float, ...]] = {}
         typed_here, held = self._typed()
         self.writer = Writer(self.sheet, definitions, {**typed_here, **leaves}, {**held, **read}, self._host)
@@ -125,7 +126,9 @@ class GraphWriter:
         needed = self._needed()
         for node_id in evaluation_order(self.material)[0]:
             if node_id in needed:
+                before = len(self.sheet.made)
                 self._node(node_id, self.material.nodes[node_id])
+                self.elements |= dict.fromkeys(self.sheet.made[before:], node_id)
 
     def _needed(self) -> set[str]:
         ends = [counting(self.material, role) for role in (Role.SURFACE, Role.OFFSET)]

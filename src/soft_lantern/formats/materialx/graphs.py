@@ -37,6 +37,8 @@ class Sheet:
 
     def __init__(self, element: Any) -> None:
         self.element = element
+        self.made: list[str] = []
+        """The names of nodes, in the order they were added."""
         self._names = Identifiers({each.getName() for each in element.getChildren()})
         self._converted: dict[tuple[Place, str], Place] = {}
         self._before: dict[Place, Place] = {}
@@ -44,6 +46,7 @@ class Sheet:
     def add(self, category: str, type_: str, name: str = "", /, **given: Place | str) -> Place:
         """A new node, and where what it gives is. Text is put in as a string."""
         node = self.element.addNode(category, self._names.take(name or category), type_)
+        self.made.append(node.getName())
         for port, place in given.items():
             give(node, port.rstrip("_"), place)
         return Place(type_, node=node.getName())

@@ -9,7 +9,7 @@ from pathlib import Path
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.delivery import Whole
 from soft_lantern.formats.images import write_exr
-from soft_lantern.formats.materialx.document import Named, written
+from soft_lantern.formats.materialx.document import Named, Written, written
 from soft_lantern.formats.materialx.expressions import Sampling
 from soft_lantern.formats.materialx.pictures import PictureFile
 from soft_lantern.formats.places import file_inside, read_plain
@@ -53,12 +53,18 @@ def documents(
     return made | pictures.files
 
 
+def document_of(project: Project, material: Material, images: Mapping[str, Image], folder: Path) -> tuple[str, Written]:
+    """The document of one material, and the identifier that its files are called by. Raises as `documents` does."""
+    base = base_of(material)
+    return base, written(material, base, list(looks(project, material)), Pictures(project, images, folder).file)
+
+
 def looks(project: Project, material: Material) -> Iterator[Named]:
     """A material as it is, and every instance of it with all values that make it another look."""
     yield Named(material.name, {})
+    defaults = {each.id: each.default for each in material.parameters}
     for instance in sorted(project.instances.values(), key=lambda each: each.id):
         if ancestry(project, instance.id)[1] is material and (found := look(project, instance.id)):
-            defaults = {each.id: each.default for each in material.parameters}
             yield Named(instance.name, {key: value for key, value in found.shown.items() if value != defaults[key]})
 
 

@@ -13,6 +13,7 @@ from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
+from soft_lantern.app.desks.build.shared_selection import SharedSelection
 from soft_lantern.app.desks.build.type_anywhere import TypeAnywhere
 from soft_lantern.app.desks.build.wire_baking import WireBaking
 from soft_lantern.app.desks.desk import Desk
@@ -67,6 +68,7 @@ class BuildDesk(Desk):
         self.node_help = NodeHelp()
         self.image_import = ImageImport(session, self.canvas)
         self.wire_baking = WireBaking(session, self.canvas)
+        SharedSelection(session, self.canvas)
         self.measurer = Measurer(self)
         self.answer: Answer | None = None
         self.probe: Points | None = None

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-import difflib
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command
+from soft_lantern.app.desks.deliver.shown_text import Shown, shown_text
+from soft_lantern.app.desks.deliver.text_pane import TextPane
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.buttons import tool_button
-from soft_lantern.app.widgets.choices import fill
-from soft_lantern.app.widgets.code_view import CodeView
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.notice_list import NoticeList
@@ -25,17 +24,12 @@ from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.baked_assets.target import WORDS as GLTF
 from soft_lantern.commands.exporting import whole_targets
-from soft_lantern.errors import BadFile
-from soft_lantern.formats.delivery import TARGETS, Delivery, deliver
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deliver
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
-from soft_lantern.formats.places import read_text
-from soft_lantern.formats.shader_gradients import shipped
-from soft_lantern.formats.shaders.figures import Figure, figures
-from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.document import Material, Project
-from soft_lantern.graph.notice import Fix, Notice
+from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.progress import Progress
-from soft_lantern.proof.preflight import preflight
 from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.review.target import WORDS as PAGE
@@ -43,7 +37,7 @@ from soft_lantern.values.words import counted
 
 WORDS = {key: target.words for key, target in TARGETS.items()} | {"mtlx": MATERIALX, "gltf": GLTF, "page": PAGE}
 """What there is to tick, by its key."""
-READABLE = tuple(target for target in TARGETS if target != "spirv")
+READABLE = tuple(key for key in WORDS if key not in ("spirv", "gltf", "page"))
 """Targets whose files are text to read."""
 
 
@@ -56,23 +50,25 @@ class DeliverDesk(Desk):
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
         self.materials = TickBox(_named(session.project), set(session.project.materials), "materials to deliver")
+        self.changed_ones = tool_button("Changed", self._tick_changed)
+        self.changed_ones.setToolTip("Tick what is other than when it was delivered last")
         self.targets = TickList()
         self.targets.setAccessibleName("targets")
+        self.targets.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._states: dict[str, dict[str, str]] = {}
         for key, words in WORDS.items():
             self.targets.add(key, words, ticked=key == "glsl")
         self.deliver = tool_button("Deliver…", self.ask_folder)
         self.prove = tool_button("Prove", self.begin_proof)
         self.prove.setToolTip("Have other programs compile and run the text of what is ticked, and compare")
-        self.target, self.file = QComboBox(), QComboBox()
-        for key in READABLE:
-            self.target.addItem(TARGETS[key].words, key)
-        self.target.setAccessibleName("target that is shown")
-        self.file.setAccessibleName("file that is shown")
-        self.code = CodeView()
-        self.changes = tool_button("Changes", self._show_file)
-        self.changes.setCheckable(True)
-        self.changes.setToolTip("What differs from the text that was delivered last")
-        self.delivered: Path | None = None
+        self.pane = TextPane({key: WORDS[key] for key in READABLE})
+        self.target, self.file, self.code, self.changes = (
+            *(self.pane.target, self.pane.file, self.pane.code, self.pane.changes),
+        )
+        self.pane.target_chosen.connect(lambda _: self.refresh())
+        self.pane.node_chosen.connect(lambda node: session.select_nodes({node}))
+        self.pane.node_opened.connect(self._go_to)
+        session.nodes_selected.connect(self.pane.mark_nodes)
         self.figures, self.log = QListWidget(), QListWidget()
         self.figures.setAccessibleName("figures")
         self.figures.setFixedHeight(116)
@@ -83,15 +79,12 @@ class DeliverDesk(Desk):
         self.log.setWordWrap(True)
         self.log.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.log.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self._shown: dict[str, str] = {}
         self._names: list[tuple[str, str]] = _named(session.project)
         self._asking = NewestAnswer("generated text", self, self._show, self._failed)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(halves((self._left(), 240), (self._middle(), 660), (self._right(), 380), stretch={1: 1}))
-        self.target.activated.connect(lambda _: self.refresh())
+        column.addWidget(halves((self._left(), 240), (self.pane, 660), (self._right(), 380), stretch={1: 1}))
         self.materials.list.currentItemChanged.connect(lambda item, _: self._open(item))
-        self.file.activated.connect(lambda _: self._show_file())
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.opened_material.connect(catch_up)
@@ -100,12 +93,12 @@ class DeliverDesk(Desk):
     def refresh(self) -> None:
         """Show how things are: the text of the open material is made beside the window."""
         self._list_materials()
-        material, target = self.session.material, str(self.target.currentData())
+        material, target = self.session.material, self.pane.chosen
         if material is None:
-            self._show(({}, [], []))
+            self._show(Shown())
             return
-        project = self.session.project
-        self._asking.ask(lambda: _text_of(project, material, target))
+        project, images, home = self.session.project, dict(self.session.images), self.session.folder
+        self._asking.ask(lambda: shown_text(project, material, target, images, home))
 
     def ask_folder(self) -> None:
         """Ask for a folder, and deliver what is ticked into it."""
@@ -124,8 +117,11 @@ class DeliverDesk(Desk):
             return deliver(project, materials, targets, folder, progress=progress, whole=whole)
 
         def take(done: Delivery) -> None:
-            self.delivered = done.folder
-            self._show_file()
+            self.pane.delivered_to(done.folder)
+            for target in targets:
+                files = [name for name, row in done.manifest["files"].items() if row.get("target") == target]
+                fresh = len(set(files) & set(done.written))
+                self._tell_state(target, delivered=f"{counted(len(files), 'file')}, {fresh} new")
             words = f"{counted(len(done.written), 'file')} written, {len(done.kept)} as they were, to {done.folder}"
             self.log.insertItem(0, words)
             self.session.told.emit(words)
@@ -160,6 +156,27 @@ class DeliverDesk(Desk):
         self._asking.stop(wait=False)
         super().stop()
 
+    def _tick_changed(self) -> None:
+        """Tick the materials that are other than when they were delivered last, and no others."""
+        folder, there = self.pane.delivered, list(self.session.project.materials.values())
+        try:
+            fresh = set(changed_since(self.session.project, there, folder)) if folder else {each.id for each in there}
+        except LanternError as error:
+            self.session.complain(error)
+            return
+        shown = self.materials.list
+        for row in range(shown.count()):
+            item = shown.item(row)
+            shown.tick([row], on=bool(item) and item.data(KEY) in fresh)  # type: ignore[union-attr]
+        since = f"since they were delivered to {folder}" if folder else "never delivered from this window"
+        self.session.told.emit(f"{counted(len(fresh), 'material')} changed {since}" if folder else f"All: {since}")
+
+    def _tell_state(self, target: str, **told: str) -> None:
+        """Show on a target's entry what was delivered and what was proven last."""
+        state = self._states.setdefault(target, {})
+        state |= told
+        self.targets.tell(target, "\n".join([WORDS[target], *state.values()]))
+
     def _chosen(self) -> list[Material]:
         there = self.session.project.materials
         return [there[key] for key in self.materials.ticked if key in there]
@@ -180,34 +197,37 @@ class DeliverDesk(Desk):
         if item is not None and self.isVisible() and item.data(KEY) != self.session.material_id:
             self.session.open_material(str(item.data(KEY)))
 
+    def _go_to(self, node: str) -> None:
+        """Follow a line to its node on the Build desk."""
+        place = self.session.material_id
+        self.notices.jump_wanted.emit(Notice(Severity.INFO, "line", "", place, node))
+
     def _show(self, made: Shown) -> None:
-        self._shown, measured, against = made
         own = [each for each in self.session.notices if each.place == self.session.material_id]
-        self.notices.show_notices([*against, *own])
-        names = list(self._shown)
-        name = self.file.currentData() if self.file.currentData() in names else (names or [""])[0]
-        fill(self.file, [(each, each) for each in names], name)
-        self._show_file()
+        self.notices.show_notices([*made.notices, *own])
+        self.pane.show_texts(made.texts, made.nodes, made.names)
+        self.pane.mark_nodes(self.session.selected_nodes)
         self.figures.clear()
-        for figure in measured:
+        for figure in made.figures:
             self.figures.addItem(f"{figure.words}: more than every device has" if figure.too_much else figure.words)
 
     def _mend(self, notice: Notice, fix: Fix) -> None:
         self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
 
     def _failed(self, words: str) -> None:
-        self._show(({"": f"// {words}"}, [], []))
-
-    def _show_file(self) -> None:
-        name = str(self.file.currentData() or "")
-        text = self._shown.get(name, "")
-        self.code.show_text(_differences(self.delivered, name, text) if self.changes.isChecked() else text)
+        self._show(Shown({"": f"// {words}"}))
 
     def _show_proofs(self, rows: list[dict[str, Any]]) -> None:
         bad = [row for row in rows if not row["holds"]]
         for row in rows:
             holds = "holds" if row["holds"] else "FAILS"
             self.log.insertItem(0, f"{row['material']}, {WORDS[row['target']]}: {holds}; {in_words(row)}")
+        for target in dict.fromkeys(row["target"] for row in rows):
+            mine = [row for row in rows if row["target"] == target]
+            wrong = [row for row in mine if not row["holds"]]
+            proven = [row for row in mine if not row["how"].startswith("not proven")]
+            state = f"{counted(len(wrong), 'proof')} failed" if wrong else f"{counted(len(proven), 'proof')} hold"
+            self._tell_state(target, proven=state if proven else mine[0]["how"])
         told = f"{len(bad)} of {counted(len(rows), 'proof')} failed" if bad else f"{counted(len(rows), 'proof')} hold"
         self.log.insertItem(0, told)
         self.session.told.emit(told)
@@ -216,19 +236,11 @@ class DeliverDesk(Desk):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(10, 10, 4, 10)
-        column.addWidget(heading_label("Materials"))
+        column.addWidget(side_by_side(heading_label("Materials"), self.changed_ones, filled=True))
         column.addWidget(self.materials, 3)
         column.addWidget(heading_label("Targets"))
         column.addWidget(self.targets, 2)
         column.addWidget(side_by_side(self.deliver, self.prove))
-        return panel
-
-    def _middle(self) -> QWidget:
-        panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(4, 10, 4, 10)
-        column.addWidget(side_by_side(self.target, self.file, self.changes, filled=True))
-        column.addWidget(self.code, 1)
         return panel
 
     def _right(self) -> QWidget:
@@ -248,28 +260,6 @@ class DeliverDesk(Desk):
 
 def _named(project: Project) -> list[tuple[str, str]]:
     return sorted(((each.id, each.name) for each in project.materials.values()), key=lambda pair: pair[1].lower())
-
-
-Shown = tuple[dict[str, str], list[Figure], list[Notice]]
-"""The texts of a material by their names, what they cost, and what stands against them."""
-
-
-def _text_of(project: Project, material: Material, target: str) -> Shown:
-    program = program_of(material, shipped(project, material, "row"))
-    texts = {name: str(text) for name, text in TARGETS[target].files(program).items()}
-    return texts, figures(program), preflight(program, target)
-
-
-def _differences(folder: Path | None, name: str, text: str) -> str:
-    """What differs between a file as it was delivered and the text that would be now."""
-    if folder is None:
-        return "Nothing was delivered yet since this window was opened"
-    try:
-        before = read_text(folder / name)
-    except BadFile:
-        return f"{name} was not delivered to {folder}"
-    lines = difflib.unified_diff(before.splitlines(), text.splitlines(), "as delivered", "as it is now", lineterm="")
-    return "\n".join(lines) or f"Nothing of {name} has changed since it was delivered"
 
 
 DELIVER_COMMANDS: dict[str, tuple[Command[DeliverDesk], ...]] = {
