@@ -44,6 +44,7 @@ FOLDERS: dict[str, type[Record]] = {
 }
 HEAD = "project.json"
 """The file of what belongs to the project as a whole."""
+HEAD_FIELDS = ("name", "swatches", "budgets")
 
 _ID = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,99}\Z")
 _PERHAPS_ENDLESS = re.compile(rb"[eE]\+?(?:3[89]|[4-9][0-9]|[0-9]{3})|[0-9]{38}|\\u[dD][89a-fA-F]")
@@ -75,8 +76,8 @@ def read_head(data: bytes, name: str) -> tuple[Project, list[str]]:
         raise ValueError("it does not say its format, so this is no project")
     if not isinstance(raw.get("name", name), str):
         raise ValueError("its name is not a text")
-    fields = {"name": name, **{key: raw[key] for key in ("name", "swatches") if key in raw}}
-    beyond = {key: value for key, value in raw.items() if key not in ("format", "name", "swatches")}
+    fields = {"name": name, **{key: raw[key] for key in HEAD_FIELDS if key in raw}}
+    beyond = {key: value for key, value in raw.items() if key not in ("format", *HEAD_FIELDS)}
     return msgspec.structs.replace(msgspec.convert(fields, Project), unknown=beyond), mended
 
 
@@ -103,10 +104,13 @@ def record_text(record: Record) -> bytes:
 
 def head_text(project: Project) -> bytes:
     """The project's first file."""
-    head: dict[str, Any] = {**project.unknown, "format": FORMAT_VERSION, "name": project.name}
-    if project.swatches:
-        head["swatches"] = project.swatches
-    return as_text(head)
+    told = {key: value for key, value in msgspec.to_builtins(head_of(project)).items() if value or key == "name"}
+    return as_text({**project.unknown, "format": FORMAT_VERSION, **told})
+
+
+def head_of(project: Project) -> dict[str, Any]:
+    """What belongs to a project as a whole, by field."""
+    return {key: getattr(project, key) for key in HEAD_FIELDS}
 
 
 def project_files(project: Project) -> dict[str, bytes]:
@@ -166,7 +170,11 @@ def schemas() -> dict[str, dict[str, Any]]:
     found: dict[str, dict[str, Any]] = {
         "project": {
             "type": "object",
-            "properties": {"name": {"type": "string"}, "swatches": {"type": "array", "items": _COLOUR}},
+            "properties": {
+                "name": {"type": "string"},
+                "swatches": {"type": "array", "items": _COLOUR},
+                "budgets": {"type": "array", "items": _BUDGET},
+            },
             "required": ["name"],
         }
     }
@@ -186,6 +194,12 @@ def schemas() -> dict[str, dict[str, Any]]:
     return found
 
 
+_BUDGET = {
+    "type": "object",
+    "properties": {"name": {"type": "string"}}
+    | {key: {"type": "integer", "minimum": 0} for key in ("operations", "texture_reads", "live")},
+    "required": ["name"],
+}
 _COLOUR = {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4}
 
 

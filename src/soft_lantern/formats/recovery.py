@@ -25,7 +25,7 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.journal import OWN
 from soft_lantern.formats.places import read_plain, write_whole
 from soft_lantern.formats.project_folder import OnDisk
-from soft_lantern.formats.records import FOLDERS, HEAD, as_text, from_raw, parsed, to_raw
+from soft_lantern.formats.records import FOLDERS, HEAD, as_text, from_raw, head_of, parsed, to_raw
 from soft_lantern.formats.saving import changed_records, head_differs
 from soft_lantern.graph.document import FORMAT_VERSION, Project, Record
 from soft_lantern.graph.snippets import attached
@@ -207,7 +207,7 @@ def _differing(project: Project, on_disk: OnDisk) -> dict[str, Any] | None:
         place = f"{name}/{record.id}"  # type: ignore[union-attr]
         records[place] = None if now is None else to_raw(now)
         base[place] = on_disk.files.get(path)
-    head = {"name": project.name, "swatches": project.swatches} if head_differs(project, before) else None
+    head = msgspec.to_builtins(head_of(project)) if head_differs(project, before) else None
     if not records and head is None:
         return None
     return {"format": FORMAT_VERSION, "when": time.time(), "records": records, "base": base, "head": head}
@@ -223,7 +223,7 @@ def _state(file: Path) -> State:
         listed = raw["records"].items()
         if head is not None:
             read = msgspec.convert(head, Project)
-            head = {"name": read.name, "swatches": read.swatches}
+            head = head_of(read)
         if not isinstance(base, dict):
             raise ValueError("its base is no table")
     except (OSError, ValueError, BadFile, KeyError, AttributeError, TypeError) as error:

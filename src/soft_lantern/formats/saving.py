@@ -16,7 +16,7 @@ from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.journal import commit, saving, set_aside
 from soft_lantern.formats.places import read_plain
 from soft_lantern.formats.project_folder import DiskState, OnDisk, hash_of, hashed
-from soft_lantern.formats.records import FOLDERS, HEAD, head_text, path_of, read_record, record_text
+from soft_lantern.formats.records import FOLDERS, HEAD, head_of, head_text, path_of, read_record, record_text
 from soft_lantern.graph.document import Project, Record
 from soft_lantern.limits import RECORD_BYTES
 
@@ -87,7 +87,7 @@ def changed_records(project: Project, before: Project) -> Iterator[tuple[str, Re
 
 def head_differs(project: Project, before: Project) -> bool:
     """Whether what belongs to the project as a whole differs."""
-    return (project.name, project.swatches, project.unknown) != (before.name, before.swatches, before.unknown)
+    return (head_of(project), project.unknown) != (head_of(before), before.unknown)
 
 
 def _changes(project: Project, before: OnDisk) -> Iterator[tuple[str, bytes | None]]:

@@ -399,8 +399,23 @@ class Scene(Record, frozen=True, kw_only=True):
         return next((o for o in self.objects if o.id == object_id), None)
 
 
+class Budget(Record, frozen=True, kw_only=True):
+    """What a material may spend for a pixel on one tier of devices; 0 is as much as it likes.
+
+    `operations` on single numbers, `texture_reads`, and `live`: numbers that must be kept at once.
+    """
+
+    name: str
+    operations: int = 0
+    texture_reads: int = 0
+    live: int = 0
+
+
 class Project(Record, frozen=True, kw_only=True):
-    """Everything in one project folder, by id. `swatches`: linear RGBA colours to choose from."""
+    """Everything in one project folder, by id.
+
+    `swatches`: linear RGBA colours to choose from; `budgets`: for the tiers of devices it is made for.
+    """
 
     name: str
     materials: dict[str, Material] = {}
@@ -409,6 +424,7 @@ class Project(Record, frozen=True, kw_only=True):
     snapshots: dict[str, Snapshot] = {}
     picks: dict[str, Pick] = {}
     swatches: tuple[tuple[float, float, float, float], ...] = ()
+    budgets: tuple[Budget, ...] = ()
     textures: dict[str, Texture] = {}
     gradients: dict[str, Gradient] = {}
     palettes: dict[str, Palette] = {}

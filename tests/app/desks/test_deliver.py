@@ -12,14 +12,16 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 
 from by_hand import LEFT, until
+from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
 from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.widgets.tick_list import KEY
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.delivery import MANIFEST
+from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.shaders import figures
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Project, changed
+from soft_lantern.graph.document import Budget, Project, changed
 from soft_lantern.proof.report import PROVEN
 
 
@@ -127,7 +129,7 @@ def test_pre_flight_says_what_precision_loses_and_leads_to_the_material(window: 
     session.open_material("nectar")
     desk.target.setCurrentIndex(desk.target.findData("glsl-es"))
     desk.target.activated.emit(desk.target.currentIndex())
-    until(lambda: any(notice.kind == "half_precision" for notice in desk.notices.notices))
+    until(lambda: any(notice.kind == "half-precision" for notice in desk.notices.notices))
     (there,) = (each for each in desk.notices.findChildren(QToolButton) if each.text() == "Go there")
     QTest.mouseClick(there, LEFT)
     assert window.desk_name == "Build" and session.material_id == "nectar"
@@ -195,3 +197,30 @@ def test_what_changed_since_the_last_delivery_is_ticked(window: MainWindow, tmp_
     until(lambda: any(desk.materials.list.item(n).text() == "Wetter stone" for n in range(22)))  # type: ignore[union-attr]
     QTest.mouseClick(desk.changed_ones, LEFT)
     assert desk.materials.ticked == ["wet_stone"]
+
+
+def test_budgets_are_asked_and_pre_flight_leads_to_who_spends_most(window: MainWindow) -> None:
+    desk, session = ready(window), window.session
+    session.open_material("basin_nectar")
+    until(lambda: "basin_nectar()" in desk.code.text.toPlainText())
+    QTest.mouseClick(desk.budgets, LEFT)
+    (dialog,) = desk.findChildren(BudgetDialog)
+    dialog.names[0].setText("Phone")
+    dialog.limits[0]["operations"].setValue(150)
+    dialog.accept()
+    assert session.project.budgets == (Budget(name="Phone", operations=150),)
+    until(lambda: any(notice.kind == "over-budget" for notice in desk.notices.notices))
+    (there,) = (each for each in desk.notices.findChildren(QToolButton) if each.text() == "Go there")
+    QTest.mouseClick(there, LEFT)
+    assert window.desk_name == "Build" and window.build.canvas.selected
+    window.go_to_desk("Deliver")
+    (allow,) = (each for each in desk.notices.findChildren(QToolButton) if each.text().startswith("Allow "))
+    QTest.mouseClick(allow, LEFT)
+    until(lambda: not any(notice.kind == "over-budget" for notice in desk.notices.notices))
+    assert session.project.budgets[0].operations > 150
+    session.save()
+    until(lambda: session.is_saved)
+    assert open_project(session.folder).project.budgets == session.project.budgets
+    session.undo.undo()
+    session.undo.undo()
+    assert session.project.budgets == ()

@@ -13,7 +13,7 @@ from soft_lantern.app.session.unsaved import Unsaved, keep_or_say
 from soft_lantern.app.work.background import Background
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.project_folder import KEEP_ALONE, KEEP_BOTH, OnDisk, changed_outside, hash_of, read_one
-from soft_lantern.formats.records import FOLDERS, HEAD
+from soft_lantern.formats.records import FOLDERS, HEAD, head_of
 from soft_lantern.formats.recovery import Difference, with_records
 from soft_lantern.formats.saving import ChangedOutside, Saved, changed_records, head_differs, put_aside, save_project
 from soft_lantern.graph.document import Project, Record, changed, new_id
@@ -256,4 +256,4 @@ class Saver(QObject):
 
 
 def _headed(project: Project, head: Project) -> Project:
-    return changed(project, name=head.name, swatches=head.swatches, unknown=head.unknown)
+    return changed(project, **head_of(head), unknown=head.unknown)

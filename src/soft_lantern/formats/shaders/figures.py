@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 
 from soft_lantern.formats.shaders.block import size_of
 from soft_lantern.formats.shaders.surface import SurfaceProgram
-from soft_lantern.ir.cost import cost
+from soft_lantern.ir.cost import COUNTED, cost
+from soft_lantern.ir.expr import topological
 from soft_lantern.values.words import counted
 
 UNITS, BLOCK, VARYINGS = 16, 16_384, 60
@@ -22,6 +24,29 @@ class Figure:
 
     words: str
     too_much: bool = False
+
+
+@dataclass(frozen=True)
+class Spent:
+    """What a node of the graph costs for a pixel."""
+
+    node: str
+    operations: int
+    texture_reads: int
+
+
+def spenders(program: SurfaceProgram) -> list[Spent]:
+    """What each node of a material's graph costs for a pixel, the dearest first; "" is what belongs to no node."""
+    stage = program.pixel
+    operations: Counter[str] = Counter()
+    reads: Counter[str] = Counter()
+    for expr in topological(stage.results.values()):
+        more, read = COUNTED[expr.op](expr)
+        node = stage.origins.get(expr, "")
+        operations[node] += more
+        reads[node] += read
+    found = [Spent(node, operations[node], reads[node]) for node in operations]
+    return sorted(found, key=lambda each: (-each.operations, -each.texture_reads, each.node))
 
 
 def figures(program: SurfaceProgram) -> list[Figure]:

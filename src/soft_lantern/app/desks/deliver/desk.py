@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command
+from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
 from soft_lantern.app.desks.deliver.shown_text import Shown, shown_text
 from soft_lantern.app.desks.deliver.text_pane import TextPane
 from soft_lantern.app.desks.desk import Desk
@@ -19,6 +20,7 @@ from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.notice_list import NoticeList
+from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -27,8 +29,8 @@ from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deliver
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
-from soft_lantern.graph.document import Material, Project
-from soft_lantern.graph.notice import Fix, Notice, Severity
+from soft_lantern.graph.document import Material, Project, changed
+from soft_lantern.graph.notice import Fix, Notice, Severity, accept, unaccept
 from soft_lantern.progress import Progress
 from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
@@ -69,12 +71,22 @@ class DeliverDesk(Desk):
         self.pane.node_chosen.connect(lambda node: session.select_nodes({node}))
         self.pane.node_opened.connect(self._go_to)
         session.nodes_selected.connect(self.pane.mark_nodes)
+        self.budgets = tool_button("Budgets…", self.ask_budgets)
+        self.budgets.setToolTip("What a material may spend on each tier of devices; pre-flight says who spends most")
         self.figures, self.log = QListWidget(), QListWidget()
         self.figures.setAccessibleName("figures")
         self.figures.setFixedHeight(116)
         self.notices = NoticeList()
         self.notices.setAccessibleName("pre-flight")
         self.notices.fix_wanted.connect(self._mend)
+        self.notices.accept_wanted.connect(
+            lambda notice, remark: session.edit_material(
+                "Accept notice", notice.place, lambda m: accept(m, notice, remark)
+            )
+        )
+        self.notices.reopen_wanted.connect(
+            lambda notice: session.edit_material("Reopen notice", notice.place, lambda m: unaccept(m, notice))
+        )
         self.log.setAccessibleName("deliveries and proofs")
         self.log.setWordWrap(True)
         self.log.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -128,6 +140,14 @@ class DeliverDesk(Desk):
 
         if self._may():
             self.session.beside("Delivering", work, take)
+
+    def ask_budgets(self) -> None:
+        """Ask what materials may spend on each tier of devices."""
+        dialog = BudgetDialog(self.session.project.budgets, self)
+        dialog.wanted.connect(
+            lambda budgets: self.session.apply("Change budgets", lambda project: changed(project, budgets=budgets))
+        )
+        passing(dialog).open()
 
     def begin_proof(self) -> None:
         """Have others compile and run what is ticked, beside the window."""
@@ -203,7 +223,8 @@ class DeliverDesk(Desk):
         self.notices.jump_wanted.emit(Notice(Severity.INFO, "line", "", place, node))
 
     def _show(self, made: Shown) -> None:
-        own = [each for each in self.session.notices if each.place == self.session.material_id]
+        read = {value for value in made.read if value in self.session.project.textures}
+        own = [each for each in self.session.notices if each.place in {self.session.material_id, *read}]
         self.notices.show_notices([*made.notices, *own])
         self.pane.show_texts(made.texts, made.nodes, made.names)
         self.pane.mark_nodes(self.session.selected_nodes)
@@ -250,7 +271,7 @@ class DeliverDesk(Desk):
         column.addWidget(with_bar(self.stage, self.stage_bar), 3)
         column.addWidget(heading_label("Pre-flight"))
         column.addWidget(self.notices, 3)
-        column.addWidget(heading_label("Figures"))
+        column.addWidget(side_by_side(heading_label("Figures"), self.budgets, filled=True))
         column.addWidget(self.figures)
         column.addWidget(heading_label("Deliveries and proofs"))
         column.addWidget(self.log, 2)
@@ -266,6 +287,8 @@ DELIVER_COMMANDS: dict[str, tuple[Command[DeliverDesk], ...]] = {
     "Project": (
         Command("Deliver what is ticked", DeliverDesk.ask_folder, "Ctrl+Alt+D", DeliverDesk.hindered),
         Command("Changes since the last delivery", lambda desk: desk.changes.click()),
+        Command("Tick what changed since the last delivery", lambda desk: desk.changed_ones.click()),
+        Command("Budgets", DeliverDesk.ask_budgets),
         Command("Prove what is ticked", DeliverDesk.begin_proof, hindered=DeliverDesk.hindered),
     ),
 }
