@@ -171,7 +171,7 @@ def derived_inputs() -> dict[str, Expr]:
     square = unit(tangent.xyz - normal * f.dot(normal, tangent.xyz))
     behind = (surface_input("scene_depth") - depth) * distance / f.max_(depth, 1e-6)
     found = {
-        "normal_world": f.select(surface_input("front_facing") > 0.5, normal, -normal),
+        "normal_world": normal * (surface_input("front_facing") * 2.0 - 1.0),
         "tangent_world": square,
         "bitangent_world": f.cross(normal, square) * tangent.w,
         "view_distance": distance,

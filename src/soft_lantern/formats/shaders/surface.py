@@ -18,6 +18,7 @@ from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, 
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
+from soft_lantern.ir.narrow import narrowed
 from soft_lantern.ir.rewrite import rebuilt, replace
 from soft_lantern.ir.simplify import simplified
 from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs
@@ -126,8 +127,9 @@ def base_of(material: Material) -> str:
 def _plain(values: Sequence[Expr]) -> dict[Expr, Expr]:
     """What each expression comes to without needless work, by defined operations alone."""
     simple = simplified(values)
-    sound = defined([simple[value] for value in values])
-    return {old: sound[new] for old, new in simple.items() if new in sound}
+    narrow = narrowed([simple[value] for value in values])
+    sound = defined([narrow[simple[value]] for value in values])
+    return {old: sound[narrow[new]] for old, new in simple.items() if new in narrow and narrow[new] in sound}
 
 
 def _at_first_level(values: Sequence[Expr]) -> dict[Expr, Expr]:
