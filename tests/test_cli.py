@@ -85,18 +85,7 @@ def test_a_material_goes_out_as_materialx_and_into_another_project(demo_folder: 
     pictures = []
     for name in ("Mossy urn", "Mossy urn 2"):
         picture = tmp_path / f"{name}.png"
-        asked = (
-            "render",
-            demo_folder,
-            "--object",
-            "garden_urn",
-            "--material",
-            name,
-            "--size",
-            "160x120",
-            "-o",
-            picture,
-        )
+        asked = ("--object", "garden_urn", "--material", name, "--size", "160x120", "-o", picture)
         assert lantern("render", demo_folder, *asked).returncode == 0
         pictures.append(picture.read_bytes())
     assert pictures[0] == pictures[1]

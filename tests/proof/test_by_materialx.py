@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Material
 from soft_lantern.graph.kinds import output_kinds
-from soft_lantern.nodes import LIBRARY, NodeType, Role
+from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.proof.by_materialx import SIX_DIGITS, ByGenerator, points_of
 from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.points import compared
@@ -19,7 +19,7 @@ NARROW = ("metallic", "roughness", "occlusion", "specular")
 _BY_WIDTH = {1: Kind.NUMBER, 3: Kind.VECTOR3, 4: Kind.COLOUR}
 
 
-def variants() -> Iterator[tuple[str, dict[str, str], int]]:
+def variants() -> Iterator[tuple[str, dict[str, str], int, Port]]:
     """Every node that computes, by each choice of a setting, and over numbers, vectors and colours as it takes them."""
     for key, node_type in LIBRARY.items():
         if node_type.role is not Role.COMPUTES:
@@ -29,10 +29,11 @@ def variants() -> Iterator[tuple[str, dict[str, str], int]]:
         for settings in [default, *(default | {name: choice} for name, choice in others if default[name] != choice)]:
             is_open = any(p.carries.kind is None for p in node_type.shaped(settings).inputs)
             for width in (1, 3, 4) if is_open else (1,):
-                yield key, settings, width
+                for output in node_type.shaped(settings).outputs:
+                    yield key, settings, width, output
 
 
-def put(m: Authoring, key: str, settings: dict[str, str], width: int) -> Wire:
+def put(m: Authoring, key: str, settings: dict[str, str], width: int, output: Port) -> Wire:
     """A node with every port exposed."""
     shape: NodeType = LIBRARY[key].shaped(settings)
     given: dict[str, Wire | str] = dict(settings)
@@ -46,7 +47,7 @@ def put(m: Authoring, key: str, settings: dict[str, str], width: int) -> Wire:
             start = low + 0.4 * (high - low)
             value = start if kind.width == 1 else (start, start + 0.1, start + 0.2, 0.9)[: kind.width]
             given[port.name] = m.expose(f"{key} {port.name}", value, kind=kind, limits=(max(low, 0.05), high))
-    node = m.add(key, **given)  # type: ignore[arg-type]
+    node = getattr(m.add(key, **given), output.name)  # type: ignore[arg-type]
     return node if output_kinds(m.material)[node.ref].width != 2 else m.add("separate_2", vector=node)
 
 
@@ -56,16 +57,16 @@ def batches() -> Iterator[tuple[list[str], Material]]:
     while waiting:
         m, taken, left = Authoring("Batch"), list[str](), []
         fed: dict[str, Wire] = {}
-        for key, settings, width in waiting:
-            kind = LIBRARY[key].shaped(settings).outputs[0].carries.kind
+        for key, settings, width, output in waiting:
+            kind = output.carries.kind
             wide = kind.width if kind else width
             slots = NARROW if wide < 3 else WIDE[: 7 - wide]
             free = [each for each in slots if each not in fed]
             if free:
-                fed[free[0]] = put(m, key, settings, width)
-                taken.append(f"{free[0]} by {key} {settings} {width}")
+                fed[free[0]] = put(m, key, settings, width, output)
+                taken.append(f"{free[0]} by {key} {settings} {width} {output.name}")
             else:
-                left.append((key, settings, width))
+                left.append((key, settings, width, output))
         m.add("surface", **fed)
         yield taken, m.material
         waiting = left

@@ -37,13 +37,13 @@ class Input:
 
 @dataclass(frozen=True)
 class Defined:
-    """A definition that is there: what nodes of it are called, and its inputs that only the host knows.
+    """A definition that is there, by what nodes of it are called.
 
-    `files`: by id, its inputs for textures that are chosen inside.
+    `hosts`: by the surface input, its inputs for what only the host knows; `files`: by id, for textures chosen inside.
     """
 
     category: str
-    hosts: tuple[str, ...] = ()
+    hosts: tuple[tuple[str, str], ...] = ()
     files: tuple[tuple[str, str], ...] = ()
 
 
@@ -80,7 +80,7 @@ class Definitions:
     ) -> Defined:
         """A definition by a graph of standard nodes that computes expressions, each an output of a type."""
         nodedef, graph = self.opened(wish, inputs, {name: type_ for name, (type_, _) in outputs.items()}, **attributes)
-        hosts: list[str] = []
+        hosts: dict[str, str] = {}
         sheet = Sheet(graph)
         writer = Writer(sheet, self, leaves, pictures, lambda name: host_input(nodedef, name, hosts))
         plain = simplified([expr for _, expr in outputs.values()])
@@ -88,7 +88,7 @@ class Definitions:
         for name, (type_, expr) in outputs.items():
             hand_out(graph, name, sheet.as_type(writer.place(sound[plain[expr]]), type_), sheet)
         sheet.swept()
-        return Defined(nodedef.getNodeString(), tuple(hosts))
+        return Defined(nodedef.getNodeString(), tuple(hosts.items()))
 
     def opened(
         self, wish: str, inputs: Sequence[Input], outputs: Mapping[str, str], **attributes: str
@@ -163,16 +163,23 @@ def picture_at(name: str, sampling: Sampling) -> Picture:
     return Picture(Place("filename", interface=name), sampling, Place("vector2", interface=texel_of(name)))
 
 
-def host_input(nodedef: Any, name: str, hosts: list[str]) -> Place:
+def host_input(nodedef: Any, name: str, hosts: dict[str, str]) -> Place:
     """An input of a definition for what only the host knows, added where it is not there."""
     known = INPUTS[name]
     type_ = TYPES[known.type]
     if name not in hosts:
-        hosts.append(name)
-        port = nodedef.addInput(name, type_)
+        hosts[name] = untaken(name, {each.getName() for each in nodedef.getInputs()})
+        port = nodedef.addInput(hosts[name], type_)
         port.setValueString(typed(type_, [float(part) for part in known.default]).value)
         port.setDocString(f"From the host: {known.words}" + (f", in {known.unit}" if known.unit else ""))
-    return Place(type_, interface=name)
+    return Place(type_, interface=hosts[name])
+
+
+def untaken(name: str, taken: set[str]) -> str:
+    """The name, or another where an input has it already."""
+    while name in taken:
+        name = f"{name}_here"
+    return name
 
 
 def settings_text(settings: Mapping[str, str]) -> str:

@@ -16,6 +16,7 @@ from soft_lantern.formats.materialx.definitions import (
     host_input,
     picture_at,
     settings_text,
+    untaken,
 )
 from soft_lantern.formats.materialx.expressions import (
     GEOMETRY,
@@ -80,10 +81,10 @@ class GraphWriter:
         self.material, self.lowered, self.definitions, self.pictures = material, lowered, definitions, pictures
         self.nodedef, graph = opened
         self.sheet = Sheet(graph)
-        self.hosts: list[str] = []
+        self.hosts: dict[str, str] = {}
         self.files: dict[str, str] = {}
         self.elements: dict[str, str] = {}
-        self._constants: dict[Expr, tuple[float, ...]] = {}
+        self._constants: dict[Expr, Expr] = {}
         typed_here, held = self._typed()
         self.writer = Writer(self.sheet, definitions, {**typed_here, **leaves}, {**held, **read}, self._host)
 
@@ -94,7 +95,8 @@ class GraphWriter:
         """A texture that is chosen on a node, as an input of the graph: generators hand on no name of a file inside."""
         held = self.pictures(picture_id)
         if picture_id not in self.files:
-            name = self.files[picture_id] = file_input(picture_id, held)
+            taken = {each.getName() for each in self.nodedef.getInputs()}
+            name = self.files[picture_id] = untaken(file_input(picture_id, held), taken)
             port = self.nodedef.addInput(name, "filename")
             port.setIsUniform(True)
             port.setValueString(held.file)
@@ -111,13 +113,12 @@ class GraphWriter:
                 del self.files[key]
                 self.nodedef.removeInput(name)
                 self.nodedef.removeInput(texel_of(name))
-        return Defined(self.nodedef.getNodeString(), tuple(self.hosts), tuple(self.files.items()))
+        return Defined(self.nodedef.getNodeString(), tuple(self.hosts.items()), tuple(self.files.items()))
 
     def computed(self, expr: Expr, type_: str) -> Place:
         """Where an expression's value is, as a type; written without work that does nothing."""
         if expr not in self.writer.places:
-            known = {each: const(*parts) for each, parts in self._constants.items()}
-            whole = replaced([expr], known)[expr]
+            whole = replaced([expr], self._constants)[expr]
             expr = simplified([whole])[whole]
         return self.sheet.as_type(self.writer.place(expr), type_)
 
@@ -160,7 +161,7 @@ class GraphWriter:
                 symbol = uniform(name, uniform_type(source.kind))
                 leaves[symbol] = typed(KINDS[source.kind], parts)
                 if not source.parameter:
-                    self._constants[symbol] = parts
+                    self._constants[symbol] = const(*parts)
         return leaves, held
 
     def _node(self, node_id: str, node: Node) -> None:
@@ -249,6 +250,9 @@ class GraphWriter:
         turned = None if at is surface_input("uv") else self._turned(at)
         made = self._placed(image(self.sheet, picture, turned, self._name(node)), node)
         self.writer.places[self.lowered.wires[port_ref(node_id, "colour")]] = made
+        alpha = self.sheet.add("extract", "float", in_=made)
+        give(self.sheet.node(alpha), "index", Place("integer", value="3"))
+        self.writer.places[self.lowered.wires[port_ref(node_id, "alpha")]] = alpha
 
     def _turned(self, at: Expr) -> Place:
         """Coordinates as standard nodes take them, by a node that says no more than that."""
@@ -355,7 +359,7 @@ class GraphWriter:
         inputs = dict(given)
         for name, picture in read.items():
             inputs |= {name: picture.file, texel_of(name): picture.texel}
-        inputs |= {name: self.writer.host(name) for name in made.hosts}
+        inputs |= {port: self.writer.host(name) for name, port in made.hosts}
         for key, name in made.files:
             picture = self._file(key)
             inputs |= {name: picture.file, texel_of(name): picture.texel}
