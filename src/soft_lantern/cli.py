@@ -185,6 +185,7 @@ def export(
     to: Annotated[list[str], typer.Option(help="a target, such as glsl or hlsl; may be repeated")],
     output: Output,
     material: Annotated[list[str] | None, typer.Option(help="a material; may be repeated; else all")] = None,
+    scene: Annotated[list[str] | None, typer.Option(help="a scene for gltf and page; repeatable; else all")] = None,
     gradients: Annotated[str, typer.Option(help="gradients as: row or exact")] = "row",
     proof: Annotated[bool, typer.Option("--proof", help="have others compile and run the text")] = False,
     watch: Annotated[bool, typer.Option("--watch", help="deliver again whenever the project changes")] = False,
@@ -195,7 +196,7 @@ def export(
     from soft_lantern.commands.exporting import export as export_
 
     def once() -> bool:
-        done, rows = export_(project, to, output, material or [], gradients, proof=proof)
+        done, rows = export_(project, to, output, material or [], scene or [], gradients, proof=proof)
         print("\n".join(in_words(done, rows, as_json=as_json)), flush=True)
         return all(row["holds"] for row in rows)
 

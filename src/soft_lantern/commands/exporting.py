@@ -17,6 +17,7 @@ from soft_lantern.formats.delivery import Delivery, Whole, check_targets, delive
 from soft_lantern.formats.materialx.target import materialx_target
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.project_source import Read
+from soft_lantern.graph.scenes import with_scenes_alone
 from soft_lantern.proof.report import PROVEN, proofs
 from soft_lantern.proof.report import in_words as proof_in_words
 from soft_lantern.review.target import page_target
@@ -27,11 +28,19 @@ PAUSE, QUIET = 0.3, 0.3
 
 
 def export(
-    project: Path, to: Sequence[str], output: Path, materials: Sequence[str], gradients: str, *, proof: bool
+    project: Path,
+    to: Sequence[str],
+    output: Path,
+    materials: Sequence[str],
+    scenes: Sequence[str],
+    gradients: str,
+    *,
+    proof: bool,
 ) -> tuple[Delivery, list[dict[str, Any]]]:
     """Deliver materials, all where none is named, and the rows of their proofs where those are wanted.
 
-    Raises BadValue where a target, a material or a form of gradients is not known; see `deliver` and `proofs`.
+    `scenes`: those that whole scenes are made of, all where none is named. Raises BadValue where a target, a material,
+    a scene or a form of gradients is not known; see `deliver` and `proofs`.
     """
     if gradients not in ("row", "exact"):
         raise BadValue(f"gradients go out as row or exact, not “{gradients}”")
@@ -41,6 +50,8 @@ def export(
     document = open_project(project).project
     every = sorted(document.materials.values(), key=lambda each: each.id)
     found = [named(document.materials.values(), each, "material") for each in materials] if materials else every
+    if scenes:
+        document = with_scenes_alone(document, [named(document.scenes.values(), each, "scene").id for each in scenes])
     with progress_bar() as progress:
         done = deliver(document, found, to, output, form, progress, whole)
         proven = [target for target in to if target in PROVEN] if proof else []

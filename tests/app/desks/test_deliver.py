@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import pytest
@@ -13,7 +14,7 @@ from PyQt6.QtWidgets import QToolButton
 
 from by_hand import LEFT, until
 from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
-from soft_lantern.app.desks.deliver.desk import DeliverDesk
+from soft_lantern.app.desks.deliver.desk import WORDS, DeliverDesk
 from soft_lantern.app.widgets.tick_list import KEY
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.delivery import MANIFEST
@@ -224,3 +225,25 @@ def test_budgets_are_asked_and_pre_flight_leads_to_who_spends_most(window: MainW
     session.undo.undo()
     session.undo.undo()
     assert session.project.budgets == ()
+
+
+def test_scenes_are_picked_for_what_is_made_of_whole_scenes(window: MainWindow, tmp_path: Path) -> None:
+    desk, project = ready(window), window.session.project
+    assert desk.scenes.text() == f"All {len(project.scenes)} scenes"
+    QTest.mouseClick(desk.materials.none, LEFT)
+    desk.materials.list.tick([row_of(desk, "kettle_metal")], on=True)
+    desk.targets.tick(range(desk.targets.count()), on=False)
+    desk.targets.tick([list(WORDS).index("page")], on=True)
+    menu = desk.scenes.menu()
+    assert menu
+    for action in menu.actions():
+        if action.data() != "tea_terrace":
+            action.trigger()
+    assert desk.scenes.picked == ["tea_terrace"] and desk.scenes.text() == f"1 of {len(project.scenes)} scenes"
+    desk.deliver_to(tmp_path / "out")
+    quiet(window)
+    (page,) = (tmp_path / "out").glob("*.html")
+    found = re.search(r'<script type="application/json" id="data">(.*?)</script>', page.read_text(), re.DOTALL)
+    assert found
+    assert [each["name"] for each in json.loads(found[1])["views"]] == [project.scenes["tea_terrace"].name]
+    assert window.session.project is project

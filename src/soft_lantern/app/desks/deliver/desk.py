@@ -21,6 +21,7 @@ from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.pick_menu import PickMenu
 from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
@@ -31,6 +32,7 @@ from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deli
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
 from soft_lantern.graph.document import Material, Project, changed
 from soft_lantern.graph.notice import Fix, Notice, Severity, accept, unaccept
+from soft_lantern.graph.scenes import with_scenes_alone
 from soft_lantern.progress import Progress
 from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
@@ -54,6 +56,8 @@ class DeliverDesk(Desk):
         self.materials = TickBox(_named(session.project), set(session.project.materials), "materials to deliver")
         self.changed_ones = tool_button("Changed", self._tick_changed)
         self.changed_ones.setToolTip("Tick what is other than when it was delivered last")
+        self.scenes = PickMenu("scenes")
+        self.scenes.setToolTip("The scenes that go into baked scenes and review pages")
         self.targets = TickList()
         self.targets.setAccessibleName("targets")
         self.targets.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -105,6 +109,8 @@ class DeliverDesk(Desk):
     def refresh(self) -> None:
         """Show how things are: the text of the open material is made beside the window."""
         self._list_materials()
+        scenes = ((each.id, each.name) for each in self.session.project.scenes.values())
+        self.scenes.show_entries(sorted(scenes, key=lambda pair: pair[1].lower()))
         material, target = self.session.material, self.pane.chosen
         if material is None:
             self._show(Shown())
@@ -124,6 +130,7 @@ class DeliverDesk(Desk):
         models, images = dict(self.session.models), dict(self.session.images)
         home, read = self.session.folder, lambda _: (models, images)
         whole = whole_targets(home, read)
+        project = with_scenes_alone(project, self.scenes.picked)
 
         def work(progress: Progress) -> Delivery:
             return deliver(project, materials, targets, folder, progress=progress, whole=whole)
@@ -259,7 +266,7 @@ class DeliverDesk(Desk):
         column.setContentsMargins(10, 10, 4, 10)
         column.addWidget(side_by_side(heading_label("Materials"), self.changed_ones, filled=True))
         column.addWidget(self.materials, 3)
-        column.addWidget(heading_label("Targets"))
+        column.addWidget(side_by_side(heading_label("Targets"), self.scenes, filled=True))
         column.addWidget(self.targets, 2)
         column.addWidget(side_by_side(self.deliver, self.prove))
         return panel
