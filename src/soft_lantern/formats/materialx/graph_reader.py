@@ -25,6 +25,7 @@ from soft_lantern.formats.materialx.read_nodes import (
 from soft_lantern.formats.materialx.standard import Row
 from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
 from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
 from soft_lantern.nodes import LIBRARY, Port, Role
@@ -94,18 +95,11 @@ class GraphReader:
 
     def graph(self, graph_id: str, name: str, parameters: Iterable[Parameter] = ()) -> Material:
         """What was built so far, without nodes that lead nowhere."""
-        into: dict[str, list[str]] = {}
-        for reader, source in self.wires.items():
-            into.setdefault(node_and_port(reader)[0], []).append(node_and_port(source)[0])
-        needed, waiting = set[str](), [key for key, node in self.nodes.items() if node.role in _ENDS]
-        while waiting:
-            key = waiting.pop()
-            if key not in needed:
-                needed.add(key)
-                waiting += into.get(key, [])
+        whole = Material(id=graph_id, name=name, nodes=self.nodes, wires=self.wires)
+        needed = reached(whole, [key for key, node in self.nodes.items() if node.role in _ENDS], upstream=True)
         nodes = {key: node for key, node in self.nodes.items() if key in needed}
         wires = {reader: source for reader, source in self.wires.items() if node_and_port(reader)[0] in nodes}
-        made = Material(id=graph_id, name=name, nodes=nodes, wires=wires, parameters=tuple(parameters))
+        made = changed(whole, nodes=nodes, wires=wires, parameters=tuple(parameters))
         return changed(made, snippets=used_snippets(made, self.snippets))
 
     # What is built.

@@ -32,7 +32,7 @@ from soft_lantern.formats.materialx.library import KINDS, TYPES, fits
 from soft_lantern.formats.materialx.pictures import PictureFile, PictureFiles
 from soft_lantern.formats.materialx.pixels import over_pixels
 from soft_lantern.formats.materialx.standard import STANDARD, Row
-from soft_lantern.graph.document import Material, Node, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, port_ref
 from soft_lantern.graph.kinds import counting, evaluation_order, type_of
 from soft_lantern.graph.lowering import (
     Lowered,
@@ -41,6 +41,7 @@ from soft_lantern.graph.lowering import (
     uniform_type,
     uniform_values,
 )
+from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.expr import Expr, Op, Type, const, topological, uniform
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.ir.inputs import BEHIND, surface_input
@@ -132,18 +133,9 @@ class GraphWriter:
                 self.elements |= dict.fromkeys(self.sheet.made[before:], node_id)
 
     def _needed(self) -> set[str]:
-        ends = [counting(self.material, role) for role in (Role.SURFACE, Role.OFFSET)]
-        waiting = [*filter(None, ends), *(i for i, n in self.material.nodes.items() if n.role is Role.EXIT)]
-        into: dict[str, list[str]] = {}
-        for reader, source in self.material.wires.items():
-            into.setdefault(node_and_port(reader)[0], []).append(node_and_port(source)[0])
-        found: set[str] = set()
-        while waiting:
-            node_id = waiting.pop()
-            if node_id not in found and node_id in self.material.nodes:
-                found.add(node_id)
-                waiting += into.get(node_id, [])
-        return found
+        ends = (counting(self.material, role) for role in (Role.SURFACE, Role.OFFSET))
+        leaving = (key for key, node in self.material.nodes.items() if node.role is Role.EXIT)
+        return reached(self.material, [*filter(None, ends), *leaving], upstream=True)
 
     def _typed(self) -> tuple[dict[Expr, Place], dict[Expr, Picture]]:
         """What is typed into ports, in place."""

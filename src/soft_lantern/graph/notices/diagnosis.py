@@ -16,6 +16,7 @@ from soft_lantern.graph.kinds import counting, label_of, type_of
 from soft_lantern.graph.lowering import Lowered, parameter_uniform
 from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.graph.notices import fixes
+from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.ir.interval import Interval, may_be_zero
@@ -324,18 +325,9 @@ def _own_expressions(outputs: list[Expr], inputs: set[Expr]) -> Iterator[Expr]:
 
 
 def _upstream_of_outputs(material: Material) -> set[str]:
-    upstream: dict[str, list[str]] = {}
-    for into, out in material.wires.items():
-        upstream.setdefault(node_and_port(into)[0], []).append(node_and_port(out)[0])
     types = {node_id: type_of(material, node) for node_id, node in material.nodes.items()}
-    waiting = [node_id for node_id, node_type in types.items() if node_type and not node_type.outputs]
-    seen: set[str] = set()
-    while waiting:
-        node_id = waiting.pop()
-        if node_id not in seen:
-            seen.add(node_id)
-            waiting.extend(upstream.get(node_id, ()))
-    return seen
+    ends = [node_id for node_id, node_type in types.items() if node_type and not node_type.outputs]
+    return reached(material, ends, upstream=True)
 
 
 def _parameter_of(case: Case, expr: Expr) -> Parameter | None:
