@@ -19,6 +19,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from campaigns._documents import harmful_documents
 from campaigns._projects import command, one_line, scratch
 from soft_lantern.demo.project import demo_project
 from soft_lantern.formats.journal import JOURNAL, OWN
@@ -314,6 +315,13 @@ def many_nodes_of_one_name(case: Path, witness: Path, chance: random.Random) -> 
     _put(case, "materials/same.json", {"id": "same", "name": "Same", "nodes": nodes, "format": 1})
     out = str(case / "out")
     return ["export", str(case), "--material", "same", "--to", "glsl", "-o", out]
+
+
+@attack
+def materialx_documents(case: Path, witness: Path, chance: random.Random) -> list[str]:
+    _, document = chance.choice(sorted(harmful_documents(witness).items()))
+    _put(case, "in.mtlx", document)
+    return ["import", str(case), str(case / "in.mtlx")]
 
 
 @attack

@@ -15,7 +15,7 @@ import pytest
 ROOT = Path(__file__).parent.parent
 CASES = {
     "faults": 13,
-    "hostile": 21,
+    "hostile": 22,
     "kill": 30,
     "monkey": 200,
     "mutate": 400,

@@ -33,6 +33,10 @@ ANCESTORS = 1000
 """Instances above an instance."""
 EXPOSURE_STOPS = 32.0
 """Stops by which a light is brighter or darker than it is."""
+SNIPPET_DEPTH = 60
+"""Snippets inside one another; a deeper one gives 0, with a notice."""
+SNIPPET_NODES = 20_000
+"""Nodes that the snippets of one graph unfold into; the rest give 0, with a notice."""
 RECORDS = 200_000
 """Records in one folder of a project."""
 LIGHT_PARTS = 20_000

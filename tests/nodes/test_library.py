@@ -24,11 +24,12 @@ from soft_lantern.graph.document import Material, Node, Project, Texture, change
 from soft_lantern.graph.edits import add_node, connect, type_value
 from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.nesting import attached
 from soft_lantern.graph.notices.project import check_project
 from soft_lantern.graph.recipes.joining import joined
 from soft_lantern.graph.recipes.library import RECIPES, every_recipe
 from soft_lantern.graph.recipes.recipe import Recipe
-from soft_lantern.graph.snippets import attached, collapse, expand, put_snippet, remove_snippet
+from soft_lantern.graph.snippets import collapse, expand, put_snippet, remove_snippet
 from soft_lantern.graph.unfold import can_unfold, unfold
 from soft_lantern.ir import cost
 from soft_lantern.ir.expr import Type, uniform

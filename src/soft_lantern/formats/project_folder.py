@@ -20,8 +20,8 @@ from soft_lantern.formats.journal import Journal, interrupted, mark_of, shared_l
 from soft_lantern.formats.places import read_plain
 from soft_lantern.formats.records import FOLDERS, HEAD, path_of, read_head, read_record
 from soft_lantern.graph.document import Project, Record
+from soft_lantern.graph.nesting import attached
 from soft_lantern.graph.notice import Fix, Notice, Severity
-from soft_lantern.graph.snippets import attached
 from soft_lantern.limits import RECORD_BYTES, RECORDS
 
 MESH_FOLDER = "meshes"

@@ -6,12 +6,11 @@ import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
-import msgspec
-
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.places import file_inside
+from soft_lantern.formats.records import project_files
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
@@ -28,7 +27,9 @@ def from_disk(folder: Path) -> Read:
 def source_of(project: Project, materials: Sequence[Material], folder: Path) -> str:
     """A digest of chosen materials, the project's records, and the files that those name."""
     chosen = repr([each.id for each in materials]).encode()
-    whole = hashlib.sha256(chosen + msgspec.json.encode(project, order="sorted"))
+    whole = hashlib.sha256(chosen)
+    for path, text in sorted(project_files(project).items()):
+        whole.update(path.encode() + text)
     named = [name for asset in project.assets.values() for name in (asset.file, asset.layers)]
     named += [texture.file for texture in project.textures.values()]
     for name in sorted(filter(None, named)):

@@ -25,6 +25,7 @@ from soft_lantern.graph.document import (
     Scene,
     Snapshot,
     Texture,
+    alone,
 )
 from soft_lantern.graph.soundness import sound
 from soft_lantern.limits import RECORD_BYTES
@@ -92,8 +93,7 @@ def from_raw(raw: dict[str, Any], kind: type[R]) -> R:
 
 def to_raw(record: Record) -> dict[str, Any]:
     """A record as JSON values, with what was kept in `unknown` in its place again."""
-    raw: dict[str, Any] = _each_record(msgspec.to_builtins(record), type(record), _put_back)
-    raw.pop("snippets", None)  # they have files of their own
+    raw: dict[str, Any] = _each_record(msgspec.to_builtins(alone(record)), type(record), _put_back)
     return {**raw, "format": FORMAT_VERSION}
 
 

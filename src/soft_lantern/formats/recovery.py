@@ -28,7 +28,7 @@ from soft_lantern.formats.project_folder import OnDisk
 from soft_lantern.formats.records import FOLDERS, HEAD, as_text, from_raw, head_of, parsed, to_raw
 from soft_lantern.formats.saving import changed_records, head_differs
 from soft_lantern.graph.document import FORMAT_VERSION, Project, Record
-from soft_lantern.graph.snippets import attached
+from soft_lantern.graph.nesting import attached
 from soft_lantern.limits import RECORD_BYTES
 
 RECOVERY = f"{OWN}/recovery"

@@ -444,6 +444,11 @@ def changed(record: R, **fields: Any) -> R:
     return msgspec.structs.replace(record, **fields)
 
 
+def alone(record: R) -> R:
+    """The record as its own file has it: a graph without the snippets it uses, each of which holds more of them."""
+    return changed(record, snippets={}) if isinstance(record, Material) and record.snippets else record
+
+
 _TABLES: dict[type[Record], str] = {
     Texture: "textures",
     Gradient: "gradients",

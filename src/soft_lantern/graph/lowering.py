@@ -11,10 +11,12 @@ from dataclasses import dataclass, field
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
+from soft_lantern.graph.nesting import unfolded_size
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, swizzle, topological, uniform, vector_type
 from soft_lantern.ir.inputs import BEHIND
+from soft_lantern.limits import SNIPPET_DEPTH, SNIPPET_NODES
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import FormulaError, formula_type
 from soft_lantern.values.images import MISSING, Image
@@ -156,7 +158,7 @@ _PASSING = (Role.PARAMETER, Role.ELBOW, Role.ENTRY)
 
 
 class _Lowering:
-    """Lowers one graph. Inside snippets, `within` are the ids of those it stands in, and `given` what comes in.
+    """Lowers one graph. Of a snippet in another graph, `snippet` is its id, and `given` what comes in.
 
     `apart`: what leaves a node is a symbol.
     """
@@ -164,12 +166,13 @@ class _Lowering:
     def __init__(
         self,
         material: Material,
-        within: tuple[str, ...] = (),
+        snippet: str = "",
         given: Mapping[str, Expr] | None = None,
         *,
         apart: bool = False,
     ) -> None:
-        self.material, self.within, self.given, self.apart = material, within, given, apart
+        self.material, self.snippet, self.given, self.apart = material, snippet, given, apart
+        self.room = SNIPPET_NODES
         self.handed_out: dict[str, Expr] = {}
         self.wires: dict[str, Expr] = {}
         self.inputs: dict[str, Expr] = {}
@@ -249,6 +252,8 @@ class _Lowering:
             else:
                 self.offset = results["offset"]
             return
+        if node.role is Role.SNIPPET and not node_type.outputs:
+            return
         if not node_type.outputs:
             if node_id != counting(self.material, Role.SURFACE):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
@@ -270,11 +275,15 @@ class _Lowering:
                 self.names.setdefault(expr, title if node.name or node.role is not Role.FORMULA else "formula")
 
     def _lower_snippet(self, node_id: str, node: Node, node_type: NodeType, inputs: dict[str, Expr]) -> dict[str, Expr]:
-        snippet_id = node.settings["snippet"]
-        if snippet_id in self.within or snippet_id == self.material.id:
-            self._say(Severity.ERROR, "cycle", node_id, "", "{node} holds itself; it gives 0")
+        graph = self.material.snippets[node.settings["snippet"]]
+        self.room -= 0 if self.snippet else unfolded_size(graph)
+        if self.room < 0:
+            text = (
+                f"{{node}} unfolds into too much: a graph has room for {SNIPPET_NODES:,} nodes of snippets; it gives 0"
+            )
+            self._say(Severity.ERROR, "too-large", node_id, "", text)
             return {p.name: _nothing(p.carries.kind or Kind.NUMBER) for p in node_type.outputs}
-        inner = _Lowering(self.material.snippets[snippet_id], (*self.within, snippet_id), inputs)
+        inner = _Lowering(graph, graph.id, inputs)
         inner.lower_nodes()
         self.uniforms |= inner.uniforms
         return inner.handed_out
@@ -327,9 +336,8 @@ class _Lowering:
         return self._uniform(f"parameter:{parameter.id}", Source(parameter.kind, parameter=parameter.id))
 
     def _typed(self, kind: Kind, node_id: str, port: Port) -> Expr:
-        snippet = self.within[-1] if self.within else ""
-        place = f"{snippet}:" if snippet else ""
-        source = Source(kind, node=node_id, port=port.name, snippet=snippet)
+        place = f"{self.snippet}:" if self.snippet else ""
+        source = Source(kind, node=node_id, port=port.name, snippet=self.snippet)
         return self._uniform(f"typed:{place}{port_ref(node_id, port.name)}", source)
 
     def _uniform(self, name: str, source: Source) -> Expr:
@@ -349,6 +357,8 @@ class _Lowering:
 
     def _say_unknown(self, node_id: str, node: Node) -> None:
         text = "{node} is of a type this version does not have; it is kept, and gives 0"
+        if node.role is Role.SNIPPET:
+            text = f"{{node}} uses a snippet that is gone, holds this graph or is {SNIPPET_DEPTH} deep; it gives 0"
         if node.role is Role.FORMULA:
             try:
                 formula_type(node.settings.get("expression", ""))

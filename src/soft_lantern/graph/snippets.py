@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
@@ -10,54 +10,11 @@ from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.kinds import output_kinds, parameter_of, shown_name
 from soft_lantern.graph.lowering import lower
+from soft_lantern.graph.nesting import attached, used_snippets
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
 from soft_lantern.values.words import first_numbered
-
-
-def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, Material]:
-    """The snippets a graph uses, theirs included, by id; each holds those it uses itself."""
-    found: dict[str, Material] = {}
-    waiting = [graph]
-    while waiting:
-        for node in waiting.pop().nodes.values():
-            wanted = node.settings.get("snippet", "") if node.role is Role.SNIPPET else ""
-            if wanted in every and wanted not in found:
-                found[wanted] = every[wanted]
-                waiting.append(every[wanted])
-    return found
-
-
-def attached(project: Project) -> Project:
-    """The project with every graph holding the snippets it uses, as they are now."""
-    whole: dict[str, Material] = {}
-
-    def filled(snippet_id: str, within: tuple[str, ...] = ()) -> Material:
-        """A snippet that holds those it uses; one that would hold itself goes without."""
-        if snippet_id not in whole:
-            snippet = project.snippets[snippet_id]
-            inner = [i for i in used_snippets(snippet, project.snippets) if i not in (*within, snippet_id)]
-            used = {i: filled(i, (*within, snippet_id)) for i in inner}
-            if within:
-                return _holding(snippet, used)
-            whole[snippet_id] = _holding(snippet, used)
-        return whole[snippet_id]
-
-    snippets = {i: filled(i) for i in project.snippets}
-    materials = {i: _holding(m, used_snippets(m, snippets)) for i, m in project.materials.items()}
-    if _same(materials, project.materials) and _same(snippets, project.snippets):
-        return project
-    return changed(project, materials=materials, snippets=snippets)
-
-
-def _holding(graph: Material, used: dict[str, Material]) -> Material:
-    """The graph with its snippets; the very object it was where they are the same."""
-    return graph if graph.snippets == used else changed(graph, snippets=used)
-
-
-def _same(new: Mapping[str, Material], old: Mapping[str, Material]) -> bool:
-    return all(new[i] is old.get(i) for i in new)
 
 
 def put_snippet(project: Project, snippet: Material) -> Project:

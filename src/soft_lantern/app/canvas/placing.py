@@ -13,9 +13,9 @@ from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
 from soft_lantern.graph.layout import SLIP_WIDTH, free_place, slip_height
+from soft_lantern.graph.nesting import used_snippets
 from soft_lantern.graph.recipes.joining import Joined, effect, joined
 from soft_lantern.graph.recipes.recipe import Recipe
-from soft_lantern.graph.snippets import used_snippets
 from soft_lantern.graph.wiring import wired
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind

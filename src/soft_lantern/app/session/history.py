@@ -8,7 +8,7 @@ import msgspec
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
 from soft_lantern.formats.saving import changed_records
-from soft_lantern.graph.document import Project
+from soft_lantern.graph.document import Project, alone
 
 MOST_BYTES = 256 << 20
 """Bytes of records that undo may keep alive; the oldest edits are forgotten first."""
@@ -139,4 +139,4 @@ class History(QObject):
 def _weight(before: Project, after: Project) -> int:
     """About how many bytes an edit keeps alive: those of the records as they were. What they share is counted twice."""
     records = [was for _, was, _ in changed_records(after, before) if was is not None]
-    return 200 + sum(len(msgspec.json.encode(record)) for record in records)
+    return 200 + sum(len(msgspec.json.encode(alone(record))) for record in records)

@@ -24,7 +24,7 @@ from soft_lantern.formats.materialx.read_nodes import (
 )
 from soft_lantern.formats.materialx.standard import Row
 from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
-from soft_lantern.graph.snippets import used_snippets
+from soft_lantern.graph.nesting import used_snippets
 from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier

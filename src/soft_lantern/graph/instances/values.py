@@ -10,8 +10,9 @@ from soft_lantern.graph.document import Instance, Material, Parameter, Project, 
 from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.look_tree import look_tree_of
 from soft_lantern.graph.instances.shade import NONE, Shade, combined, shaded
+from soft_lantern.graph.nesting import attached
 from soft_lantern.graph.parameters.edits import held
-from soft_lantern.graph.snippets import attached, put_snippet
+from soft_lantern.graph.snippets import put_snippet
 from soft_lantern.graph.texture_use import settled
 from soft_lantern.limits import ANCESTORS
 from soft_lantern.nodes import Role
