@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 HEAD = '<?xml version="1.0"?><materialx version="1.39" xmlns:xi="http://www.w3.org/2001/XInclude">'
@@ -20,21 +19,21 @@ CALLS = 40
 def harmful_documents(witness: Path) -> dict[str, str]:
     """Documents by what is wrong with them. Some lead to a folder that is none of theirs."""
     chain = "".join(_sum(f"n{number}", nodename=f"n{number + 1}") for number in range(NODES))
-    made: dict[str, Callable[[], str]] = {
-        "deep": lambda: '<nodegraph name="a">' * 50_000 + "</nodegraph>" * 50_000,
-        "circle": lambda: _sum("n", nodename="b") + _sum("b", nodename="n"),
-        "definition of itself": lambda: _definition(0, '<d0 name="n" type="float"/>') + _call(0, "n"),
-        "doubling": _doubling,
-        "chain": lambda: _sum("n", nodename="n0") + chain + _sum(f"n{NODES}"),
-        "path out": lambda: _picture("../witness/secret.png"),
-        "path from the root": lambda: _picture(str(witness / "secret.png")),
-        "device": lambda: _picture("/dev/zero"),
-        "include": lambda: '<xi:include href="../witness/secret.json"/>',
-        "entity": lambda: '<!DOCTYPE a [<!ENTITY b "c">]>',
-        "no numbers": lambda: _sum("n", value="1e999") + _sum("o", value="nan"),
-        "cut": lambda: "<add name='n' type='float'><input",
+    made = {
+        "deep": '<nodegraph name="a">' * 50_000 + "</nodegraph>" * 50_000,
+        "circle": _sum("n", nodename="b") + _sum("b", nodename="n"),
+        "definition of itself": _definition(0, '<d0 name="n" type="float"/>') + _call(0, "n"),
+        "doubling": _doubling(),
+        "chain": _sum("n", nodename="n0") + chain + _sum(f"n{NODES}"),
+        "path out": _picture("../witness/secret.png"),
+        "path from the root": _picture(str(witness / "secret.png")),
+        "device": _picture("/dev/zero"),
+        "include": '<xi:include href="../witness/secret.json"/>',
+        "entity": '<!DOCTYPE a [<!ENTITY b "c">]>',
+        "no numbers": _sum("n", value="1e999") + _sum("o", value="nan"),
+        "cut": "<add name='n' type='float'><input",
     }
-    return {what: HEAD + make() + END for what, make in made.items()}
+    return {what: HEAD + nodes + END for what, nodes in made.items()}
 
 
 def _sum(name: str, **given: str) -> str:

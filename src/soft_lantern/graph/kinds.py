@@ -5,6 +5,7 @@ from __future__ import annotations
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
 from soft_lantern.graph.identity import by_identity
+from soft_lantern.graph.nesting import snippet_in
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role, Setting
 from soft_lantern.nodes.definition import SNIPPET, Carries
 from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
@@ -14,7 +15,7 @@ from soft_lantern.values.kinds import Conversion, Kind, conversion, kind_named, 
 def type_of(material: Material, node: Node) -> NodeType | None:
     """The type of a node of a material; formulas and snippets have ports of their own. None where it is not known."""
     if node.role is Role.SNIPPET:
-        inner = material.snippets.get(node.settings.get("snippet", ""))
+        inner = snippet_in(material, node)
         return snippet_type(inner) if inner else None
     if node.role is Role.FORMULA:
         try:

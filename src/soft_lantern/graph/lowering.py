@@ -246,15 +246,13 @@ class _Lowering:
         if node.role is Role.EXIT:
             self.handed_out[node_id] = results["value"]
             return
-        if not node_type.outputs and "offset" in results:
+        if node.role is Role.OFFSET:
             if node_id != counting(self.material, Role.OFFSET):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second one; the first counts")
             else:
                 self.offset = results["offset"]
             return
-        if node.role is Role.SNIPPET and not node_type.outputs:
-            return
-        if not node_type.outputs:
+        if node.role is Role.SURFACE:
             if node_id != counting(self.material, Role.SURFACE):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
             else:
@@ -278,9 +276,7 @@ class _Lowering:
         graph = self.material.snippets[node.settings["snippet"]]
         self.room -= 0 if self.snippet else unfolded_size(graph)
         if self.room < 0:
-            text = (
-                f"{{node}} unfolds into too much: a graph has room for {SNIPPET_NODES:,} nodes of snippets; it gives 0"
-            )
+            text = f"{{node}} unfolds too far: a graph has room for {SNIPPET_NODES:,} nodes of snippets; it gives 0"
             self._say(Severity.ERROR, "too-large", node_id, "", text)
             return {p.name: _nothing(p.carries.kind or Kind.NUMBER) for p in node_type.outputs}
         inner = _Lowering(graph, graph.id, inputs)

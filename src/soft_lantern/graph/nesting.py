@@ -14,6 +14,11 @@ def snippet_of(node: Node) -> str:
     return node.settings.get("snippet", "") if node.role is Role.SNIPPET else ""
 
 
+def snippet_in(graph: Material, node: Node) -> Material | None:
+    """The snippet that a node of a graph stands for, where the graph holds it."""
+    return graph.snippets.get(snippet_of(node))
+
+
 def used_snippets(graph: Material, every: Mapping[str, Material]) -> dict[str, Material]:
     """The snippets a graph uses, theirs included, by id; each holds those it uses itself."""
     found: dict[str, Material] = {}
@@ -54,7 +59,7 @@ def unfolded_size(graph: Material) -> int:
 
     def size(each: Material) -> int:
         if each.id not in sizes:
-            held = (each.snippets.get(snippet_of(node)) for node in each.nodes.values())
+            held = (snippet_in(each, node) for node in each.nodes.values())
             sizes[each.id] = len(each.nodes) + sum(size(inner) for inner in held if inner)
         return sizes[each.id]
 

@@ -16,7 +16,7 @@ from pathlib import Path
 
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.shaders import glsl_450, hlsl, wgsl
-from soft_lantern.ir.expr import vector_type
+from soft_lantern.ir.expr import Type, vector_type
 from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.by_glslang import COMPILER, SECONDS
 from soft_lantern.proof.points import Trial
@@ -47,6 +47,15 @@ def _columns(tried: Trial) -> list[tuple[str, int, int]]:
     return found
 
 
+def _given(tried: Trial, types: Callable[[Type], str], one: str) -> list[str]:
+    """Lines that fill a point's inputs. `types`: what a language calls them; `one`: how it reads a float of a row."""
+    lines = []
+    for name, at, width in _columns(tried):
+        parts = ", ".join(one.format(f"row + {at + part}u") for part in range(width))
+        lines.append(f"    inputs.{name} = {types(vector_type(width))}({parts});")
+    return lines
+
+
 def stride(tried: Trial) -> int:
     """Floats of one point in the buffer of inputs."""
     return max(sum(width for _, _, width in _columns(tried)), 1)
@@ -57,9 +66,7 @@ def of_wgsl(tried: Trial) -> Stage:
     program = tried.program
     (text,) = wgsl.files(program).values()
     lines = [f"    let row = u32(place.x) * {stride(tried)}u;", f"    var inputs: {program.type_name}Inputs;"]
-    for name, at, width in _columns(tried):
-        parts = ", ".join(f"given[row + {at + part}u]" for part in range(width))
-        lines.append(f"    inputs.{name} = {wgsl.NAMES[vector_type(width)]}({parts});")
+    lines += _given(tried, wgsl.NAMES.__getitem__, "given[{}]")
     lines += [f"    let surface = {program.base}(inputs);", "    var pixel = vec4f();"]
     for row, (name, wanted) in enumerate(tried.wanted.items()):
         filling = ", 0.0" * (4 - wanted.shape[1])
@@ -82,9 +89,7 @@ def of_hlsl(tried: Trial) -> Stage:
     program = tried.program
     (text,) = hlsl.files(program).values()
     lines = [f"    uint row = uint(place.x) * {stride(tried)}u;", f"    {program.type_name}Inputs inputs;"]
-    for name, at, width in _columns(tried):
-        parts = ", ".join(f"asfloat(given.Load((row + {at + part}u) * 4u))" for part in range(width))
-        lines.append(f"    inputs.{name} = {hlsl.NAMES[vector_type(width)]}({parts});")
+    lines += _given(tried, hlsl.NAMES.__getitem__, "asfloat(given.Load(({}) * 4u))")
     lines += _called(tried, "float4")
     head = [
         f"ByteAddressBuffer given : register(t0, space{GIVEN[0]});",
@@ -114,9 +119,7 @@ def of_spirv(tried: Trial) -> Stage:
     body = re.sub(r"\b(texture|textureLod)\((\w+), ", r"\1(sampler2D(\2, one_sampler), ", body)
     body = body.replace("sampler2D ", "texture2D ")
     lines = [f"    uint row = uint(gl_FragCoord.x) * {stride(tried)}u;", f"    {program.type_name}Inputs inputs;"]
-    for name, at, width in _columns(tried):
-        parts = ", ".join(f"given[row + {at + part}u]" for part in range(width))
-        lines.append(f"    inputs.{name} = {vector_type(width).value}({parts});")
+    lines += _given(tried, lambda kind: kind.value, "given[{}]")
     head = [
         glsl_450.HEAD,
         "#extension GL_EXT_samplerless_texture_functions : require",

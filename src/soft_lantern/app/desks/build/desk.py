@@ -41,6 +41,7 @@ from soft_lantern.graph.document import (
     with_records,
 )
 from soft_lantern.graph.kinds import label_of, type_of
+from soft_lantern.graph.nesting import snippet_in
 from soft_lantern.graph.notice import Fix, Notice, accept, notices_in_words, unaccept
 from soft_lantern.graph.notices.project import named_place
 from soft_lantern.graph.snippets import cost_inside, snippet_made
@@ -215,7 +216,7 @@ class BuildDesk(Desk):
             node = self.canvas.material.nodes.get(chosen)
             lowered = self.answer.lowered if self.answer else None
             whole = cost(lowered.surface.values()) if lowered else None
-            snippet = self.canvas.material.snippets.get(node.settings.get("snippet", "")) if node else None
+            snippet = snippet_in(self.canvas.material, node) if node else None
             inside = cost_inside(snippet) if snippet else None
             self.node_help.show_node(type_of(self.canvas.material, node) if node else None, whole, inside)
 
