@@ -40,6 +40,7 @@ def drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray], *, optional:
     text = re.sub(r"in VertexData\s*\{[^}]*\} vd;", "", text)
     text = text.replace("void main()\n{", "void main()\n{\n" + "\n".join(lines), 1)
     text = text.replace("// Pixel shader outputs", "uniform sampler2D mine;\n// Pixel shader outputs", 1)
+    gl.context.__enter__()  # type: ignore[no-untyped-call]  # whatever has drawn meanwhile
     program = gl.resources.program(WHOLE_PICTURE_VERTEX.replace("330 core", "400"), text)
     table = gl.context.texture((COUNT, len(rows)), 4, np.float32(rows).tobytes(), dtype="f4")
     table.filter = (moderngl.NEAREST, moderngl.NEAREST)

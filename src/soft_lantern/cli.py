@@ -185,6 +185,8 @@ def export(
     to: Annotated[list[str], typer.Option(help="a target, such as glsl or hlsl; may be repeated")],
     output: Output,
     material: Annotated[list[str] | None, typer.Option(help="a material; may be repeated; else all")] = None,
+    instance: Annotated[list[str] | None, typer.Option(help="a look for gltf, page, mtlx; else all")] = None,
+    asset: Annotated[list[str] | None, typer.Option(help="an asset alone for gltf and page; repeatable")] = None,
     scene: Annotated[list[str] | None, typer.Option(help="a scene for gltf and page; repeatable; else all")] = None,
     gradients: Annotated[str, typer.Option(help="gradients as: row or exact")] = "row",
     proof: Annotated[bool, typer.Option("--proof", help="have others compile and run the text")] = False,
@@ -192,11 +194,13 @@ def export(
     as_json: Annotated[bool, typer.Option("--json", help="print what was written as JSON")] = False,
 ) -> None:
     """Write materials' shader text, parameter tables and gradients into a folder, or a page that shows them."""
-    from soft_lantern.commands.exporting import changes, in_words, state_of
+    from soft_lantern.commands.exporting import Chosen, changes, in_words, state_of
     from soft_lantern.commands.exporting import export as export_
 
+    chosen = Chosen(material or (), instance or (), asset or (), scene or ())
+
     def once() -> bool:
-        done, rows = export_(project, to, output, material or [], scene or [], gradients, proof=proof)
+        done, rows = export_(project, to, output, chosen, gradients, proof=proof)
         print("\n".join(in_words(done, rows, as_json=as_json)), flush=True)
         return all(row["holds"] for row in rows)
 

@@ -20,11 +20,12 @@ from soft_lantern.formats.gltf import Document
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.project_source import from_disk
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, with_records
+from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, Texture, with_records
 from soft_lantern.graph.instances.values import put_instance
 from soft_lantern.scene.colour_layers import by_vertex, kept_selection
 from soft_lantern.scene.mesh import ColourLayer, Model
 from soft_lantern.scene.primitives import primitive
+from soft_lantern.values.images import Image
 
 
 def plain() -> tuple[Project, dict[str, Model]]:
@@ -59,6 +60,11 @@ def test_a_look_is_in_its_pictures_and_the_others_are_variants(tmp_path: Path) -
     path.write_bytes(file.made({material.id}))
     assert complaints(path) == []  # the Khronos validator
     assert path.read_bytes() == SceneFile(project, scene, models, {}, 64).made({material.id})  # the same each time
+    fewer = tmp_path / "fewer.glb"
+    fewer.write_bytes(SceneFile(project, scene, models, {}, 64, looks=()).made({material.id}))
+    assert [each["name"] for each in Document(fewer).json["extensions"]["KHR_materials_variants"]["variants"]] == [
+        "Across"
+    ]
     document = Document(path)
     held = document.json
     assert [each["name"] for each in held["extensions"]["KHR_materials_variants"]["variants"]] == ["Across", "Blue"]
@@ -143,3 +149,59 @@ def test_colours_painted_at_corners_are_in_the_pictures_and_tint_nothing(tmp_pat
     texels = picture(document, material["pbrMetallicRoughness"]["baseColorTexture"]["index"])
     shares = [(texels[..., :3] == each).all(axis=2).mean() for each in ([255, 0, 0], [0, 0, 255])]
     assert sum(shares) > 0.95 and min(shares) > 0.1
+
+
+def test_a_texture_that_is_only_tiled_and_tinted_goes_out_as_it_is(tmp_path: Path) -> None:
+    """Source: KHR_texture_transform; the pictures hold the texels themselves, so that nothing is off."""
+    chance = np.random.default_rng(3)
+    rough, bumps = (chance.integers(0, 256, (8, 8, 4), np.uint8) for _ in range(2))
+    rough[..., 3] = bumps[..., 3] = 255
+    bumps[..., 2] = 200
+    leaf = chance.integers(0, 256, (4, 4, 4), np.uint8)
+    m = Authoring("Tiled")
+    uv = m.add("tile_coordinates", tiling=(3.0, 2.0), offset=(0.25, -0.5))
+    read = m.add("image", texture="leaf", uv=uv)
+    tinted = m.add("multiply_tint", colour=read.colour, tint=m.expose("Tint", (0.5, 1.0, 0.25, 1.0)))
+    packed = m.add("image", texture="rough", uv=uv).colour.into("separate_colour")
+    m.add(
+        "surface",
+        base_colour=tinted,
+        alpha_mode="blend",
+        roughness=packed.g,
+        metallic=packed.b,
+        normal=m.add("normal_map", texture="bumps", uv=uv, scale=0.5),
+    )
+    textures = [
+        Texture(id="leaf", name="Leaf", file="leaf.png", filter="nearest", wrap="mirror"),
+        *(Texture(id=key, name=key, file=f"{key}.png", encoding="data") for key in ("rough", "bumps")),
+    ]
+    images = {
+        "leaf": Image(leaf, "colour", "nearest", "mirror"),
+        "rough": Image(rough, "data"),
+        "bumps": Image(bumps, "data"),
+    }
+    thing = StageObject(id="one", name="One", asset="ball", wears={"": m.material.id})
+    scene = Scene(id="s", name="S", objects=(thing,))
+    asset = Asset(id="ball", name="Ball", primitive="sphere", subdivision=32)
+    project = with_records(m.into_project(Project(name="Tiled")), *textures, asset, scene)
+    file = SceneFile(project, scene, {"ball": primitive("sphere", 32)}, images, 64)
+    path = tmp_path / "t.glb"
+    path.write_bytes(file.made({m.material.id}))
+    assert complaints(path) == []
+    document = Document(path)
+    (material,) = document.json["materials"]
+    base = material["pbrMetallicRoughness"]
+    placed = {"scale": [3.0, 2.0], "offset": [0.25, -0.5]}
+    for use, wanted in (
+        (base["baseColorTexture"], leaf),
+        (base["metallicRoughnessTexture"], rough[..., :3]),
+        (material["normalTexture"], bumps[..., :3]),
+    ):
+        assert use["extensions"]["KHR_texture_transform"] == placed
+        assert np.array_equal(picture(document, use["index"]), wanted)
+    assert base["baseColorFactor"] == [0.5, 1.0, 0.25, 1.0] and material["normalTexture"]["scale"] == 0.5
+    sampler = document.json["samplers"][document.json["textures"][base["baseColorTexture"]["index"]]["sampler"]]
+    assert sampler == {"magFilter": 9728, "minFilter": 9728, "wrapS": 33648, "wrapT": 33648}  # glTF 2.0, 5.26
+    (row,) = file.told
+    assert row["textures"] == [] and row["textures_as_they_are"] == ["base_colour", "metallic_roughness", "normal"]
+    assert all(each["most"] <= 0.1 for each in row["off_by_steps_of_255"].values())

@@ -34,6 +34,7 @@ from soft_lantern.ir.expr import (
 )
 from soft_lantern.ir.glsl_words import RESERVED, as_identifier, trouble_with_identifier
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
+from soft_lantern.ir.printer import Body
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
@@ -108,7 +109,7 @@ def test_every_reader_reads_every_operator() -> None:
         if op not in CHANGES:  # what only pixels have is worked out before NumPy reads it
             assert evaluate([expr], leaves)[expr].shape[-1] == 1
         assert interval.bounds([expr], limits)[expr].width == (4 if expr.type is Type.SAMPLER else expr.type.width)
-        assert glsl.write([expr], {}, {}).results[0]
+        assert glsl.write(Body([expr], {}, {})).results[0]
         assert cost([expr]).operations + cost([expr]).texture_reads > 0 or op in LEAVES | {Op.SWIZZLE, Op.JOIN}
         moving = rates([expr], {A: const(1.0), P: const(1.0, 0.0, 0.0)})[expr]
         assert moving is None or moving.type is expr.type
@@ -211,7 +212,7 @@ def test_glsl_keeps_the_grouping_that_was_built(gl: GlRenderer) -> None:
 def test_names_people_chose_become_variables_and_shared_parts_are_written_once() -> None:
     shared = A / B
     mask = f.clamp(shared, 0, 1)
-    written = glsl.write([mask, shared + 1.0], {mask: "Height mask!"}, {"a": "height", "b": "spread"})
+    written = glsl.write(Body([mask, shared + 1.0], {mask: "Height mask!"}, {"a": "height", "b": "spread"}))
     assert written.statements == ["float quotient = height / spread;", "float height_mask = clamp(quotient, 0.0, 1.0);"]
     assert written.results == ["height_mask", "quotient + 1.0"]
 
@@ -253,4 +254,4 @@ def test_what_is_not_finite_is_told_by_both_readers(gl: GlRenderer) -> None:
 
 def test_an_input_is_read_by_its_name() -> None:
     position = input_("position_world", Type.VEC3)
-    assert glsl.write([position.y], {}, {}).results == ["position_world.y"]
+    assert glsl.write(Body([position.y], {}, {})).results == ["position_world.y"]

@@ -1,7 +1,7 @@
 """A scene as one file of glTF 2.0: its objects in their looks, and the other looks as variants.
 
 Source: the glTF 2.0 specification, and the extensions KHR_materials_variants, KHR_materials_specular,
-KHR_materials_emissive_strength and KHR_materials_unlit.
+KHR_materials_emissive_strength, KHR_materials_unlit and KHR_texture_transform.
 """
 
 from __future__ import annotations
@@ -15,10 +15,11 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image as Picture
 
+from soft_lantern.baked_assets.kept import Kept
 from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, measured, sheet_of
 from soft_lantern.formats.glb import GlbFile, coordinate_sets
 from soft_lantern.graph.document import Project, Scene, StageObject, changed
-from soft_lantern.graph.instances.family import descendants
+from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry, look
 from soft_lantern.graph.lowering import uniform_values
@@ -28,7 +29,7 @@ from soft_lantern.render.surface_points import Worn
 from soft_lantern.scene.colour_layers import by_vertex, drawn
 from soft_lantern.scene.mesh import Model, Part
 from soft_lantern.scene.transforms import camera_for, placement
-from soft_lantern.values.images import Image
+from soft_lantern.values.images import Filter, Image, Wrap
 
 SIDE = 512
 """Texels a side of a picture."""
@@ -41,15 +42,23 @@ class SceneFile:
     """A scene's file as it grows, with what is told of each look on each part."""
 
     def __init__(
-        self, project: Project, scene: Scene, models: Mapping[str, Model], images: Mapping[str, Image], side: int = SIDE
+        self,
+        project: Project,
+        scene: Scene,
+        models: Mapping[str, Model],
+        images: Mapping[str, Image],
+        side: int = SIDE,
+        looks: Collection[str] | None = None,
     ) -> None:
+        """`looks`: the ids of the instances that are variants beside the materials themselves; None is all."""
+        self._chosen = looks
         self.project, self.scene, self.models, self.images, self.side = project, scene, models, images, side
         self.file = GlbFile()
         self.file.roots = []
         self.told: list[Row] = []
         self.variants: dict[str, int] = {}
         self._looks = LoweredMaterials()
-        self._textures: dict[bytes, int] = {}
+        self._textures: dict[tuple[bytes, Filter, Wrap], int] = {}
         view = scene.view
         self._cameras = [
             camera_for(changed(view, yaw=view.yaw + 360.0 * turn / VIEWS), (16, 9)) for turn in range(VIEWS)
@@ -100,7 +109,7 @@ class SceneFile:
         material = self._material(own)
         if material in materials:
             mappings = []
-            for look_id in (material, *(each.id for each in descendants(self.project, material))):
+            for look_id in looks_of(self.project, material, self._chosen):
                 variant = self.variants.setdefault(look_id, len(self.variants))
                 same = look_id == own
                 index = row["material"] if same else self._look(thing, sheet, place, part.name, look_id)
@@ -125,7 +134,8 @@ class SceneFile:
     def _as_gltf(self, made: Baked, place: int) -> Row:
         factors = made.factors
         at = {"texCoord": place} if place else {}
-        textures = {use: {"index": self._texture(each), **at} for use, each in made.maps.items()}
+        textures: Row = {use: {"index": self._texture(each), **at} for use, each in made.maps.items()}
+        textures |= {use: self._kept(use, each) for use, each in made.kept.items()}
         base: Row = {"baseColorFactor": list(factors["base_colour"])}
         if "base_colour" in textures:
             base["baseColorTexture"] = textures["base_colour"]
@@ -163,14 +173,27 @@ class SceneFile:
             extensions["KHR_materials_specular"] = specular
         return row | ({"extensions": extensions} if extensions else {})
 
-    def _texture(self, texels: npt.NDArray[np.uint8]) -> int:
+    def _kept(self, use: str, kept: Kept) -> Row:
+        """A texture as it is, where glTF reads it as the surface does."""
+        row: Row = {"index": self._texture(kept.image.texels, kept.image.filter, kept.image.wrap)}
+        if kept.coordinates:
+            row["texCoord"] = kept.coordinates
+        if (kept.scale, kept.offset) != ((1.0, 1.0), (0.0, 0.0)):
+            row["extensions"] = {
+                "KHR_texture_transform": {"scale": list(kept.scale), "offset": list(kept.offset)},
+            }
+        if use == "normal" and kept.factor != (1.0,):
+            row["scale"] = kept.factor[0]
+        return row
+
+    def _texture(self, texels: npt.NDArray[np.uint8], filter_: Filter = "linear", wrap: Wrap = "clamp") -> int:
         held = io.BytesIO()
         opaque = bool((texels[..., 3] == 255).all())
         Picture.fromarray(np.ascontiguousarray(texels[..., :3] if opaque else texels)).save(held, "PNG")
-        data = held.getvalue()
-        if data not in self._textures:
-            self._textures[data] = self.file.texture(data)
-        return self._textures[data]
+        key = held.getvalue(), filter_, wrap
+        if key not in self._textures:
+            self._textures[key] = self.file.texture(*key)
+        return self._textures[key]
 
     def _material(self, look_id: str) -> str:
         material = ancestry(self.project, look_id)[1]
@@ -183,6 +206,7 @@ class SceneFile:
 
 def _told(thing: str, part: str, name: str, made: Baked, sheet: Sheet) -> Row:
     row: Row = {"object": thing, "part": part, "look": name, "textures": sorted(made.maps)}
+    row["textures_as_they_are"] = sorted(made.kept)
     row["off_by_steps_of_255"] = {
         use: {"mean": round(mean, 2), "most": round(most, 1)} for use, (mean, most) in made.off.items()
     }

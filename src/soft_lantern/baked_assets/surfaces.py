@@ -6,13 +6,14 @@ KHR_materials_specular, KHR_materials_emissive_strength and KHR_materials_unlit.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of, unfolded
+from soft_lantern.baked_assets.kept import Kept, kept_textures, read_kept
 from soft_lantern.graph.ramps.images import srgb_of
 from soft_lantern.ir.expr import topological
 from soft_lantern.ir.inputs import BEHIND
@@ -47,13 +48,14 @@ CANNOT = {
 class Baked:
     """What a part looks like in a look, as glTF has it.
 
-    `maps`: pictures by use, (h, w, 4) of 8 bits; `factors`: numbers beside them, each a factor of its picture's or the
-    whole value. `cannot`: keys of `CANNOT`. `off`: how far the pictures are from the live surface, in steps of 8 bits,
-    on the mean and at most, for each input of the surface.
+    `maps`: pictures by use, (h, w, 4) of 8 bits; `kept`: textures that go out as they are; `factors`: numbers beside
+    them, each a factor of its picture's or the whole value. `cannot`: keys of `CANNOT`. `off`: how far the pictures are
+    from the live surface, in steps of 8 bits, on the mean and at most, for each input of the surface.
     """
 
     maps: dict[str, npt.NDArray[np.uint8]]
     factors: dict[str, tuple[float, ...]]
+    kept: dict[str, Kept]
     alpha_mode: str
     double_sided: bool
     unlit: bool
@@ -119,10 +121,11 @@ def density(mesh: Mesh, side: int) -> float:
 def baked(worn: Worn, sheet: Sheet) -> Baked:
     """The look of a part, whose mesh is that of the sheet, in pictures."""
     values = _values(worn, sheet.triangles, sheet.places)
-    maps, factors = _as_gltf(worn, values, sheet.filled, sheet.size)
+    kept = kept_textures(worn)
+    maps, factors = _as_gltf(worn, values, sheet.filled, sheet.size, kept)
     lowered = worn.lowered
     return Baked(
-        *(maps, factors, lowered.alpha_mode, lowered.traits.get("double_sided") == "yes", lowered.unlit),
+        *(maps, factors, kept, lowered.alpha_mode, lowered.traits.get("double_sided") == "yes", lowered.unlit),
         _cannot(worn),
     )
 
@@ -147,19 +150,28 @@ def _unit(rows: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
 
 
 def _as_gltf(
-    worn: Worn, values: dict[str, Floats], filled: npt.NDArray[np.int64], size: tuple[int, int]
+    worn: Worn,
+    values: dict[str, Floats],
+    filled: npt.NDArray[np.int64],
+    size: tuple[int, int],
+    kept: Mapping[str, Kept],
 ) -> tuple[dict[str, npt.NDArray[np.uint8]], dict[str, tuple[float, ...]]]:
     maps: dict[str, npt.NDArray[np.uint8]] = {}
     factors: dict[str, tuple[float, ...]] = {}
 
     def put(use: str, rows: Floats, factor: str, neutral: tuple[float, ...], *, colour: bool = False) -> None:
-        """A picture of values from 0 to 1 and a neutral factor, or one factor where they are the same everywhere."""
-        kept = np.clip(np.nan_to_num(rows), 0, 1)
-        if (np.ptp(kept, axis=0) <= EVEN).all():
-            factors[factor] = tuple(map(float, kept.mean(axis=0)))
-            return
-        factors[factor] = neutral
-        maps[use] = _picture(kept, filled, size, colour=colour)
+        """A picture of values from 0 to 1 and a neutral factor, or one factor where they are the same everywhere.
+
+        What is kept has its factors already.
+        """
+        inside = np.clip(np.nan_to_num(rows), 0, 1)
+        if use in kept:
+            factors[factor] = kept[use].factor
+        elif (np.ptp(inside, axis=0) <= EVEN).all():
+            factors[factor] = tuple(map(float, inside.mean(axis=0)))
+        else:
+            factors[factor] = neutral
+            maps[use] = _picture(inside, filled, size, colour=colour)
 
     base = np.concatenate([values["base_colour"], values["alpha"]], axis=1)
     if worn.lowered.alpha_mode == "opaque":
@@ -172,13 +184,17 @@ def _as_gltf(
     zero = np.zeros_like(values["roughness"])
     both = np.concatenate([zero, values["roughness"], values["metallic"]], axis=1)
     put("metallic_roughness", both, "metallic_roughness", (0.0, 1.0, 1.0))
-    if np.abs(values["normal"] - (0.0, 0.0, 1.0)).max(initial=0.0) > 2 * EVEN:
+    if "normal" not in kept and np.abs(values["normal"] - (0.0, 0.0, 1.0)).max(initial=0.0) > 2 * EVEN:
         maps["normal"] = _picture(np.clip(values["normal"] * 0.5 + 0.5, 0, 1), filled, size)
-    if np.abs(values["occlusion"] - 1).max(initial=0.0) > EVEN:
+    if "occlusion" not in kept and np.abs(values["occlusion"] - 1).max(initial=0.0) > EVEN:
         maps["occlusion"] = _picture(np.repeat(np.clip(values["occlusion"], 0, 1), 3, axis=1), filled, size)
     emissive = np.maximum(np.nan_to_num(values["emissive"]), 0)
     strongest = float(emissive.max(initial=0.0))
-    if strongest > 0:
+    if "emissive" in kept:
+        factor = kept["emissive"].factor
+        strength = max(*factor, 1.0)
+        factors |= {"emissive_strength": (strength,), "emissive": tuple(part / strength for part in factor)}
+    elif strongest > 0:
         strength = max(strongest, 1.0)
         factors["emissive_strength"] = (strength,)
         put("emissive", (emissive / strength).astype(np.float32), "emissive", (1.0, 1.0, 1.0), colour=True)
@@ -235,7 +251,9 @@ def measured(
     u, v = places[:, :1], places[:, 1:]
     corners = sheet.uvs[mesh.triangles[triangles]].astype(np.float64)
     uv = corners[:, 0] * (1 - u - v) + corners[:, 1] * u + corners[:, 2] * v
-    held = _read(made, uv.T.astype(np.float32))
+    own = [rows[mesh.triangles[triangles]].astype(np.float64) for rows in (mesh.uvs, mesh.uv1s)]
+    sets = [(each[:, 0] * (1 - u - v) + each[:, 1] * u + each[:, 2] * v).T.astype(np.float32) for each in own]
+    held = _read(made, uv.T.astype(np.float32), sets)
     off: dict[str, list[Floats]] = {name: [] for name in held}
     for camera in cameras if "view" in made.cannot else cameras[:1]:
         live = _values(replace(worn, camera=camera), triangles, places)
@@ -248,12 +266,15 @@ def measured(
     return replace(made, off={name: (float(rows.mean()), float(rows.max())) for name, rows in told.items()})
 
 
-def _read(made: Baked, uv: Floats) -> dict[str, Floats]:
-    """What a reader of the file comes to at coordinates, (2, n)."""
+def _read(made: Baked, uv: Floats, sets: Sequence[Floats]) -> dict[str, Floats]:
+    """What a reader of the file comes to at coordinates of its pictures and of the mesh, (2, n) each."""
     count = uv.shape[1]
 
     def of(use: str, factor: str, neutral: tuple[float, ...], *, colour: bool = False) -> Floats:
         base = np.array(made.factors.get(factor, neutral), np.float32)
+        if use in made.kept:
+            texels = read_kept(made.kept[use], sets[made.kept[use].coordinates])
+            return np.asarray(texels[:, : len(base)] * base, np.float32)
         if use not in made.maps:
             return np.broadcast_to(base, (count, len(base)))
         texels = Image(made.maps[use], "colour" if colour else "data", wrap="clamp").read(uv).T
@@ -267,7 +288,10 @@ def _read(made: Baked, uv: Floats) -> dict[str, Floats]:
         return found
     both = of("metallic_roughness", "metallic_roughness", (0.0, 1.0, 1.0))
     found |= {"roughness": both[:, 1:2], "metallic": both[:, 2:3]}
-    normal = of("normal", "", (1.0, 1.0, 1.0)) * 2 - 1 if "normal" in made.maps else np.tile([[0, 0, 1]], (count, 1))
+    bent = "normal" in made.maps or "normal" in made.kept
+    normal = of("normal", "", (1.0, 1.0, 1.0)) * 2 - 1 if bent else np.tile([[0, 0, 1]], (count, 1))
+    if "normal" in made.kept:
+        normal = normal * (*made.kept["normal"].factor * 2, 1.0)
     found["normal"] = np.asarray(normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9), np.float32)
     found["occlusion"] = of("occlusion", "", (1.0,))
     strength = made.factors.get("emissive_strength", (0.0,))[0]

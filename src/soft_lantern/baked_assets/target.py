@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.baked_assets.scene import SIDE, VIEWS, SceneFile
@@ -17,8 +17,13 @@ from soft_lantern.progress import Progress
 WORDS = "glTF 2.0, looks baked as variants"
 
 
-def gltf_target(folder: Path, read: Read | None = None, side: int = SIDE) -> dict[str, Whole]:
-    """The target "gltf" of a project in a folder. `read` gives its models and pictures, else those on the disk."""
+def gltf_target(
+    folder: Path, read: Read | None = None, looks: Collection[str] | None = None, side: int = SIDE
+) -> dict[str, Whole]:
+    """The target "gltf" of a project in a folder. `read` gives its models and pictures, else those on the disk.
+
+    `looks`: the ids of the instances that are variants; None is all.
+    """
 
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
         models, images = (read or from_disk(folder))(project)
@@ -29,7 +34,7 @@ def gltf_target(folder: Path, read: Read | None = None, side: int = SIDE) -> dic
             def part(share: float, words: str, number: int = number) -> None:
                 progress((number + share) / len(scenes), words)
 
-            file = SceneFile(project, scene, models, images, side)
+            file = SceneFile(project, scene, models, images, side, looks)
             data = file.made(chosen, part)
             if file.objects:
                 name = as_identifier(scene.name, taken, "scene")
@@ -42,4 +47,7 @@ def gltf_target(folder: Path, read: Read | None = None, side: int = SIDE) -> dic
             raise BadValue(f"no object of any scene wears {names}: a file would hold nothing")
         return made
 
-    return {"gltf": Whole(WORDS, lambda project, materials: f"{side}{source_of(project, materials, folder)}", files)}
+    def source(project: Project, materials: Sequence[Material]) -> str:
+        return f"{side}{source_of(project, materials, folder, looks)}"
+
+    return {"gltf": Whole(WORDS, source, files)}

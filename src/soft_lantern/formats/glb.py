@@ -19,6 +19,7 @@ import numpy.typing as npt
 from soft_lantern.formats.places import write_whole
 from soft_lantern.scene.colour_layers import STEPS, by_vertex
 from soft_lantern.scene.mesh import ColourLayer, Floats, Mesh, Part, Precision
+from soft_lantern.values.images import Filter, Wrap
 
 FLOAT, UNSIGNED_INT, UNSIGNED_SHORT, UNSIGNED_BYTE = 5126, 5125, 5123, 5121
 VERTICES, INDICES = 34962, 34963
@@ -93,11 +94,15 @@ class GlbFile:
         self.materials: list[dict[str, Any]] = []
         self.extensions: dict[str, Any] = {}
         self._images: list[dict[str, Any]] = []
+        self._samplers: list[dict[str, int]] = []
 
-    def texture(self, png: bytes) -> int:
+    def texture(self, png: bytes, filter_: Filter = "linear", wrap: Wrap = "clamp") -> int:
         """The index of a texture of a picture as PNG, which joins the binary data."""
+        sampler = {**_FILTERS[filter_], "wrapS": _WRAPS[wrap], "wrapT": _WRAPS[wrap]}
+        if sampler not in self._samplers:
+            self._samplers.append(sampler)
         self._images.append({"bufferView": self._view(png), "mimeType": "image/png"})
-        self.textures.append({"source": len(self._images) - 1, "sampler": 0})
+        self.textures.append({"source": len(self._images) - 1, "sampler": self._samplers.index(sampler)})
         return len(self.textures) - 1
 
     def accessor(
@@ -186,7 +191,7 @@ class GlbFile:
         if self.materials:
             document["materials"] = self.materials
         if self.textures:
-            document |= {"textures": self.textures, "images": self._images, "samplers": [_SAMPLER]}
+            document |= {"textures": self.textures, "images": self._images, "samplers": self._samplers}
         if self.extensions:
             document["extensions"] = self.extensions
         used = sorted(_extensions_in([document]))
@@ -201,8 +206,9 @@ class GlbFile:
         return struct.pack("<III", _MAGIC, _VERSION, 12 + len(chunks)) + chunks
 
 
-_SAMPLER = {"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}
-"""Between texels and smaller copies, up to the edge."""
+_FILTERS = {"linear": {"magFilter": 9729, "minFilter": 9987}, "nearest": {"magFilter": 9728, "minFilter": 9728}}
+"""Between texels and smaller copies, or the nearest texel."""
+_WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
 
 
 def _extensions_in(values: Iterable[Any]) -> set[str]:

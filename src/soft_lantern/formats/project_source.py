@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.errors import LanternError
@@ -24,10 +24,12 @@ def from_disk(folder: Path) -> Read:
     return lambda project: (load_models(project, folder)[0], load_images(project, folder)[0])
 
 
-def source_of(project: Project, materials: Sequence[Material], folder: Path) -> str:
-    """A digest of chosen materials, the project's records, and the files that those name."""
-    chosen = repr([each.id for each in materials]).encode()
-    whole = hashlib.sha256(chosen)
+def source_of(
+    project: Project, materials: Sequence[Material], folder: Path, looks: Collection[str] | None = None
+) -> str:
+    """A digest of chosen materials and looks, the project's records, and the files that those name."""
+    chosen = [each.id for each in materials], None if looks is None else sorted(looks)
+    whole = hashlib.sha256(repr(chosen).encode())
     for path, text in sorted(project_files(project).items()):
         whole.update(path.encode() + text)
     named = [name for asset in project.assets.values() for name in (asset.file, asset.layers)]

@@ -127,7 +127,7 @@ def _fragment(program: SurfaceProgram, target: str) -> str:
     base, stage, surface = program.base, program.pixel, program.pixel.results
     type_name = f"{program.type_name}Surface"
     taken = TAKEN | {"surface", base, type_name, *(name for name, _, _ in OUTPUTS)}
-    written = glsl.write(list(surface.values()), stage.names, program.leaves, taken, stage.parts)
+    written = glsl.write(stage.body(program.leaves), taken)
     uniforms = _declared(program, stage)
     fields = [f"    {expr.type.value} {name};" for name, expr in surface.items()]
     assigned = [f"    surface.{n} = {text};" for n, text in zip(surface, written.results, strict=True)]
@@ -171,7 +171,7 @@ def _fragment(program: SurfaceProgram, target: str) -> str:
 def _vertex(program: SurfaceProgram, target: str) -> str:
     stage = program.vertex
     declared = _declared(program, stage)
-    return vertex_program(HEADS[target], stage.results, program.leaves, declared, stage.names, stage.parts)
+    return vertex_program(HEADS[target], stage.results, stage.body(program.leaves), declared)
 
 
 def _row(parameter: Parameter, used: bool, sent: Shipped) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import (
@@ -138,11 +138,3 @@ def _there(scene: Scene, object_id: str) -> StageObject:
     if thing is None:
         raise BadEdit("that object is gone")
     return thing
-
-
-def with_scenes_alone(project: Project, scene_ids: Iterable[str]) -> Project:
-    """The project with some of its scenes, and no others."""
-    chosen = set(scene_ids)
-    if chosen >= project.scenes.keys():
-        return project
-    return changed(project, scenes={key: each for key, each in project.scenes.items() if key in chosen})

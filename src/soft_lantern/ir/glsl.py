@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from soft_lantern.ir import printer
@@ -40,15 +40,9 @@ class Written:
     functions: list[str]
 
 
-def write(
-    results: Sequence[Expr],
-    names: Mapping[Expr, str],
-    leaves: Mapping[str, str],
-    taken: Iterable[str] = (),
-    parts: Mapping[Expr, str] = {},
-) -> Written:
-    """GLSL for `results`; `names`, `leaves`, `parts` and `taken` as `printer.write` takes them."""
-    functions, (written,) = printer.write(DIALECT, [Body(results, names, leaves, parts)], taken)
+def write(body: Body, taken: Iterable[str] = ()) -> Written:
+    """GLSL for what one function computes; `taken` as `printer.write` has it."""
+    functions, (written,) = printer.write(DIALECT, [body], taken)
     return Written(written.statements, written.results, functions)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
+from soft_lantern.ir.printer import Body
 from soft_lantern.ir.surface_inputs import ATTRIBUTES, CARRIED, SLOPES, attribute, read_inputs, vertex
 
 HEADS = {
@@ -18,7 +19,7 @@ TAKEN = frozenset({"view_projection", "depth_picture", *INPUTS, *CARRIED, *ATTRI
 """Identifiers that programs declare by themselves."""
 _BUILT_IN = {
     "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
-    "front_facing": "float front_facing = gl_FrontFacing ? 1.0 : 0.0;",
+    "facing": "float facing = gl_FrontFacing ? 1.0 : -1.0;",
     "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
 }
 
@@ -59,17 +60,12 @@ def vertex_results(offset: Expr | None, handed_on: Iterable[str]) -> dict[str, E
 def vertex_program(
     head: Sequence[str],
     results: Mapping[str, Expr],
-    leaves: Mapping[str, str],
+    body: Body,
     uniforms: Iterable[str],
-    names: Mapping[Expr, str] = {},
-    parts: Mapping[Expr, str] = {},
 ) -> str:
-    """The shader that computes `vertex_results`. `uniforms`: the lines that declare those in `leaves`.
-
-    `names` and `parts` as `printer.write` takes them.
-    """
+    """The shader that computes `vertex_results`, by a body of them. `uniforms`: the lines that declare its leaves."""
     handed_on = [name for name in results if name]
-    written = glsl.write(list(results.values()), names, leaves, TAKEN, parts)
+    written = glsl.write(body, TAKEN)
     place, *texts = written.results
     inputs = read_inputs(list(results.values()))
     lines = [

@@ -21,6 +21,7 @@ AGREES = 1e-4
 def hand_point(given: Mapping[str, Parts]) -> dict[str, Parts]:
     """Every surface input of a point, of which some are given by name. Raises BadValue where they contradict."""
     found = {name: tuple(map(float, each.default)) for name, each in INPUTS.items()} | dict(given)
+    _side(found, given)
     _place(found, given)
     _directions(found, given)
     _camera(found, given)
@@ -38,6 +39,14 @@ def _place(found: dict[str, Parts], given: Mapping[str, Parts]) -> None:
             _follow(found, given, "position_object", tuple(map(float, own)), "position_world and the object’s axes")
     elif "position_object" in given:
         found["position_world"] = tuple(map(float, np.array(given["position_object"]) @ axes + origin))
+
+
+def _side(found: dict[str, Parts], given: Mapping[str, Parts]) -> None:
+    """Whether the surface is seen from outside, told either way."""
+    if "facing" in given:
+        _follow(found, given, "front_facing", (max(found["facing"][0], 0.0),), "facing")
+    else:
+        found["facing"] = (2.0 * found["front_facing"][0] - 1.0,)
 
 
 def _directions(found: dict[str, Parts], given: Mapping[str, Parts]) -> None:

@@ -38,6 +38,7 @@ INPUTS: dict[str, Input] = {
     "uv1": Input(Type.VEC2, "", _EVERYWHERE, (0, 0), "texture coordinates, set 1"),
     "vertex_color": Input(Type.VEC4, "", (0, inf), (1, 1, 1, 1), "the mesh's own linear colour"),
     "has_vertex_color": Input(Type.FLOAT, "", (0, 1), (1,), "1 where the mesh brings colours, else 0"),
+    "facing": Input(Type.FLOAT, "", (-1, 1), (1,), "1 seen from outside, −1 from inside"),
     "front_facing": Input(Type.FLOAT, "", (0, 1), (1,), "1 seen from outside, 0 from inside"),
     "object_position": Input(Type.VEC3, "m", _EVERYWHERE, (0, 0, 0), "the object's origin in world space"),
     "object_x": Input(

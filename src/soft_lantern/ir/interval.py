@@ -67,7 +67,8 @@ def _operation(expr: Expr, known: Mapping[Expr, Interval], _uniforms: Mapping[st
 
 
 def _input(expr: Expr, _known: Mapping[Expr, Interval], _uniforms: Mapping[str, Interval]) -> Interval:
-    low, high = INPUTS[str(expr.data)].limits
+    known = INPUTS.get(str(expr.data))
+    low, high = known.limits if known else (-inf, inf)
     return Interval((low,) * expr.type.width, (high,) * expr.type.width)
 
 
@@ -183,13 +184,15 @@ def _all_bounded(args: list[Interval]) -> bool:
 
 def _bounded(expr: Expr, args: list[Interval]) -> Interval:
     nan = any(a.may_be_nan for a in args)
+    same = len(expr.args) == 2 and expr.args[0] is expr.args[1]
+    if same and expr.op is Op.DOT:
+        return _squared(args[0], nan)
     if expr.op in OF_VECTORS:
         return OF_VECTORS[expr.op](args, nan)
     if expr.type is Type.BOOL:
         return Interval((0.0,), (1.0,), nan)
     if expr.type is Type.UINT:
         return Interval((0.0,), (_LARGEST_UINT,))
-    same = len(expr.args) == 2 and expr.args[0] is expr.args[1]
     rule = _SAME_ARGUMENT[expr.op] if same and expr.op in _SAME_ARGUMENT else RULES[expr.op]
     lows, highs = [], []
     for index in range(expr.type.width):
@@ -373,6 +376,14 @@ def _dot(args: list[Interval], nan: bool) -> Interval:
         ends = [(a.low[index % a.width], a.high[index % a.width]) for a in args]
         total = _rounded(_sum(total, _rounded(_corners(_times)(ends[0], ends[1]))))
     return Interval((single(total[0]),), (single(total[1]),), nan)
+
+
+def _squared(v: Interval, nan: bool) -> Interval:
+    """The dot product of a vector with itself."""
+    low, high = 0.0, 0.0
+    for ends in zip(v.low, v.high, strict=True):
+        low, high = _rounded(_sum((low, high), _rounded(_square(ends, ends))))
+    return Interval((low,), (high,), nan)
 
 
 def _length(args: list[Interval], nan: bool) -> Interval:

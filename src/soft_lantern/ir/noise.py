@@ -1,8 +1,7 @@
 """Noise over ir values, each traced once so that a shader holds it as one function.
 
 The hash and the value, gradient and cell noises are those of the MaterialX 1.39 standard library, bit for bit where
-whole numbers decide (Jenkins' lookup3 for the hash, Perlin 2002 for the fade and the gradients). Coordinates must lie
-within ±2³¹.
+whole numbers decide (Jenkins' lookup3 for the hash, Perlin 2002 for the fade and the gradients).
 """
 
 from __future__ import annotations
@@ -12,6 +11,7 @@ from collections.abc import Sequence
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, bits, const, join, make, swizzle, traced
+from soft_lantern.ir.numpy_reader import HIGHEST_WHOLE, LOWEST_WHOLE
 
 FLOAT, VEC2, VEC3, UINT = Type.FLOAT, Type.VEC2, Type.VEC3, Type.UINT
 
@@ -61,7 +61,9 @@ _HASHES = {n: traced(f"hash_{n}d", _hash, *[UINT] * n, words="xyzw"[:n]) for n i
 
 
 def _cell(at: Expr) -> list[Expr]:
-    return [make(Op.WHOLE, part) for part in f.components(at)]
+    """Whole numbers of 32 bits: what lies beyond them is in the outermost cells."""
+    held = f.clamp(at, LOWEST_WHOLE, HIGHEST_WHOLE)
+    return [make(Op.WHOLE, part) for part in f.components(held)]
 
 
 def _share(hashed: Expr) -> Expr:
@@ -132,8 +134,7 @@ gradient_4d = traced("gradient_4d", _gradient_4d, UINT, FLOAT, FLOAT, FLOAT, FLO
 def _blended(corners: Sequence[Expr], weights: Sequence[Expr]) -> Expr:
     """Corner values, x fastest, blended along each axis in turn."""
     for weight in weights:
-        pairs = zip(corners[::2], corners[1::2], strict=True)
-        corners = [a * (1.0 - weight) + b * weight for a, b in pairs]
+        corners = [f.mix(a, b, weight) for a, b in zip(corners[::2], corners[1::2], strict=True)]
     return corners[0]
 
 

@@ -20,6 +20,8 @@ from soft_lantern.values.images import Image
 Array = npt.NDArray[Any]
 SMALLEST = 2.0**-126
 """The smallest single-precision number that has all its digits."""
+LOWEST_WHOLE, HIGHEST_WHOLE = -(2.0**31), 2.0**31 - 128
+"""The whole numbers of 32 bits go from the one to the other, as single precision has them."""
 
 
 def evaluate(roots: Iterable[Expr], leaves: Mapping[str, Array], dtype: type = np.float32) -> dict[Expr, Array]:
@@ -191,10 +193,9 @@ def _mod(x: Array, y: Array) -> Array:
 
 
 def _whole(x: Array) -> Array:
-    """As hardware converts: what a 32-bit whole number cannot hold becomes the lowest one."""
-    floored = np.floor(x)
-    inside = (floored >= -(2.0**31)) & (floored < 2.0**31)
-    return np.where(inside, floored, -(2.0**31)).astype(np.int64).astype(np.uint32)
+    """What a 32-bit whole number cannot hold becomes the nearest one; what is no number, the lowest."""
+    held = np.clip(np.floor(x), LOWEST_WHOLE, HIGHEST_WHOLE)
+    return np.where(np.isnan(held), LOWEST_WHOLE, held).astype(np.int64).astype(np.uint32)
 
 
 OF_EXPRESSION: dict[Op, Callable[[Expr, list[Array], Mapping[str, Array], type], Array]] = {

@@ -6,6 +6,7 @@ need is reached, so there is no dead code.
 
 from __future__ import annotations
 
+import functools
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -15,6 +16,7 @@ import numpy as np
 from soft_lantern.errors import BadValue
 from soft_lantern.ir.expr import (
     BITS,
+    CHANGES,
     COMPARISONS,
     LEAVES,
     Expr,
@@ -24,9 +26,13 @@ from soft_lantern.ir.expr import (
     constant_parts,
     functions_called,
     in_reading_order,
+    topological,
 )
 from soft_lantern.ir.glsl_words import Identifiers
 
+PREPARED = "// By the parameters alone, so the same at every point: can be worked out once."
+AT_A_POINT = "// At the point."
+_NO_WORK = frozenset({Op.UNIFORM, Op.SWIZZLE, Op.JOIN, Op.NEG})
 LONGEST_IN_PLACE = 90
 """Characters above which a nameless expression gets a variable of its own."""
 
@@ -130,12 +136,14 @@ class Body:
 
     `names` gives the variable names people chose, `leaves` the text of each uniform and of inputs that are to be called
     otherwise. `parts`: what expressions without a name are part of, by which they are called if they need a variable.
+    `apart`: whether what uniforms alone decide comes first, with names, so that it can be worked out once.
     """
 
     results: Sequence[Expr]
     names: Mapping[Expr, str]
     leaves: Mapping[str, str]
     parts: Mapping[Expr, str] = field(default_factory=dict)
+    apart: bool = False
 
 
 def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -> tuple[list[str], list[Written]]:
@@ -180,16 +188,43 @@ def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     names_left = Identifiers({*taken, *scope.leaves.values(), *inputs})
     texts: dict[Expr, Text] = {}
     statements: list[str] = []
+    prepared: list[str] = []
+    alone, worked = _alone(order, body.results) if body.apart else (set[Expr](), set[Expr]())
     held: dict[str, Expr] = {}
+    sides = {side for expr in order if expr.op in (Op.SELECT, Op.AND, Op.OR) for side in expr.args[1:]}
+    beside: set[Expr] = set()  # whose text asks the pixels beside it
     for expr in order:
         text = scope.dialect.rules[expr.op](expr, [texts[a] for a in expr.args], scope)
+        if _asks_beside(expr) or not beside.isdisjoint(expr.args):
+            beside.add(expr)
         wanted = body.names.get(expr)
-        if expr.op not in LEAVES and (wanted or _deserves_a_name(expr, uses[expr], text.text)):
+        asked = expr in worked or (expr in beside and expr in sides)
+        if expr.op not in LEAVES and (wanted or asked or _deserves_a_name(expr, uses[expr], text.text)):
+            beside.discard(expr)
             name = names_left.take(wanted or f"{body.parts.get(expr, '')} {_local_name(expr)}")
-            statements.append(scope.dialect.local(scope.named(expr.type), name, text.text))
+            lines = prepared if expr in alone else statements
+            lines.append(scope.dialect.local(scope.named(expr.type), name, text.text))
             text, held[name] = Text(name, PRIMARY), expr
         texts[expr] = text
+    if prepared:
+        statements = [PREPARED, *prepared, *([AT_A_POINT] if statements else []), *statements]
     return Written(statements, [texts[e].text for e in body.results], held)
+
+
+def _alone(order: Sequence[Expr], results: Sequence[Expr]) -> tuple[set[Expr], set[Expr]]:
+    """What uniforms alone decide; and of that the work whose outcome goes into something that more decides."""
+    alone: set[Expr] = set()
+    work: set[Expr] = set()
+    for expr in order:
+        known = [arg for arg in expr.args if arg.op is not Op.CONST]
+        if expr.type is Type.SAMPLER or expr.op is Op.CONST or not alone.issuperset(known):
+            continue
+        if known or expr.op is Op.UNIFORM:
+            alone.add(expr)
+            if expr.op not in _NO_WORK or not work.isdisjoint(known):
+                work.add(expr)
+    handed_on = {*results, *(arg for expr in order if expr not in alone for arg in expr.args)}
+    return alone, work & handed_on
 
 
 def literal(value: float) -> str:
@@ -203,6 +238,21 @@ def literal(value: float) -> str:
     if single == 0 or 1e-4 <= abs(single) < 1e7:
         return np.format_float_positional(single, unique=True, trim="0")
     return np.format_float_scientific(single, unique=True, trim="0")
+
+
+def _asks_beside(expr: Expr) -> bool:
+    """Whether an operation asks the pixels beside its own: what that gives on one side of a choice is left open.
+
+    So GLSL 4.60, section 8.9; and a choice works out one of its sides alone (section 5.9).
+    """
+    if isinstance(expr.data, Function):
+        return _function_asks(expr.data)
+    return expr.op is Op.TEXTURE or expr.op in CHANGES
+
+
+@functools.lru_cache(maxsize=1024)
+def _function_asks(function: Function) -> bool:
+    return any(_asks_beside(expr) for expr in topological([function.body]))
 
 
 def _deserves_a_name(expr: Expr, uses: int, text: str) -> bool:

@@ -50,7 +50,7 @@ OF_OBJECT = (
     *("object_random", "bounds_low", "bounds_high", "has_vertex_color"),
 )
 OF_FRAME = ("camera_position", "camera_right", "camera_up", "camera_range", "picture_size", "time", "time_step")
-BUILT_IN = ("pixel_place", "front_facing", "scene_depth")
+BUILT_IN = ("pixel_place", "facing", "scene_depth")
 
 
 def attribute(name: str) -> Expr:
@@ -144,6 +144,20 @@ def vertex(offset: Expr | None) -> dict[str, Expr]:
     }
 
 
+def vertex_steps(offset: Expr | None) -> dict[Expr, str]:
+    """What the steps of `vertex` are called."""
+    _, y, z = object_axes()
+    steps = {expr: name.removeprefix("carried_") for name, expr in vertex(offset).items()}
+    steps |= {f.cross(y, z): "square to y and z", _volume(): "volume of the axes", _handedness(): "handedness"}
+    if offset is not None:
+        move = at_vertex(offset)
+        position = still_vertex()["position_world"] + move
+        steps |= {rate(position, _way(way)): f"moved {way}" for way in ("along", "across")}
+        steps |= {turned_back(move): "offset in object space", move: "offset", position: "position"}
+        steps |= {still_vertex()["position_world"]: "still position"}
+    return steps
+
+
 def at_vertex(value: Expr) -> Expr:
     """A value over surface inputs, as a vertex reads them: pixels are not there yet, and the outside is seen."""
     still = {input_(name, CARRIED[name]): expr for name, expr in still_vertex().items()}
@@ -171,12 +185,13 @@ def derived_inputs() -> dict[str, Expr]:
     square = unit(tangent.xyz - normal * f.dot(normal, tangent.xyz))
     behind = (surface_input("scene_depth") - depth) * distance / f.max_(depth, 1e-6)
     found = {
-        "normal_world": normal * (surface_input("front_facing") * 2.0 - 1.0),
+        "normal_world": normal * surface_input("facing"),
         "tangent_world": square,
         "bitangent_world": f.cross(normal, square) * tangent.w,
         "view_distance": distance,
         "surface_depth": depth,
         "depth_behind": f.max_(behind, 0.0),
+        "front_facing": f.max_(surface_input("facing"), 0.0),
     }
     for name in ("normal_world", "view_distance"):
         for axis in ("dx", "dy"):

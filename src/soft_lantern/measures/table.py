@@ -18,6 +18,7 @@ from soft_lantern.graph.document import Material, Node, changed, node_and_port
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir import glsl
 from soft_lantern.ir.numpy_reader import Array
+from soft_lantern.ir.printer import Body
 from soft_lantern.measures import light
 from soft_lantern.measures.deliveries import again, as_delivered, by_hand, can_count, kettle_page, operations
 from soft_lantern.measures.effects import effects
@@ -153,7 +154,7 @@ def _glsl_growth() -> Row:
 
     def write(which: int) -> Callable[[float], None]:
         lowered, leaves = texts[which]
-        return lambda _: _discard(glsl.write(list(lowered.surface.values()), lowered.names, leaves))
+        return lambda _: _discard(glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves)))
 
     return Row("GLSL of 2,000 nodes / of 1,000", _ratio(write(1), write(0)), 2.2)
 
@@ -180,7 +181,7 @@ def _glsl_against_materialx() -> list[Row]:
     def ours(_: float) -> None:
         lowered = lower(material)
         leaves = {name: f"u{i}" for i, name in enumerate(lowered.uniforms)}
-        glsl.write(list(lowered.surface.values()), lowered.names, leaves)
+        glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves))
 
     def theirs(_: float) -> None:
         generator.generate("chain", output, context)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import moderngl
@@ -14,12 +15,20 @@ from soft_lantern.proof.points import Rows, Trial
 from soft_lantern.render.gl_resources import new_context
 
 
+def _named_context() -> tuple[moderngl.Context, str]:
+    context = new_context()
+    return context, str(context.info["GL_RENDERER"])
+
+
 class OpenGl:
-    """A context to run in. Raises NoGraphics where there is none."""
+    """A context to run in, on a thread of its own, whichever asks: a context belongs to one at a time.
+
+    Raises NoGraphics where there is none.
+    """
 
     def __init__(self) -> None:
-        self._context = new_context()
-        self.name = str(self._context.info["GL_RENDERER"])
+        self._thread = ThreadPoolExecutor(1, "proof by OpenGL")
+        self._context, self.name = self._thread.submit(_named_context).result()
 
     def run(self, tried: Trial) -> dict[str, Rows]:
         """What a surface comes to by its GLSL, at the points of a trial."""
@@ -41,8 +50,18 @@ class OpenGl:
 
         `pictures`: textures by the names of their samplers, the first row the lowest; `values` of uniforms by name.
         """
+        return self._thread.submit(self._drawn, vertex, fragment, given, count, pictures, values).result()
+
+    def _drawn(
+        self,
+        vertex: str,
+        fragment: str,
+        given: Rows,
+        count: int,
+        pictures: Mapping[str, Rows],
+        values: Mapping[str, tuple[float, ...]],
+    ) -> Rows:
         context = self._context
-        context.__enter__()  # type: ignore[no-untyped-call]
         try:
             program = context.program(vertex_shader=vertex, fragment_shader=fragment)
         except moderngl.Error as error:

@@ -28,7 +28,7 @@ NEARBY = 4
 """How often inputs are tried that are off by the last of their digits."""
 SPREADS = 4.0
 """How many times what results spread then may be added to the limit: every operation rounds once more."""
-EXACT = ("front_facing", "has_vertex_color")
+EXACT = ("facing", "front_facing", "has_vertex_color")
 """Inputs that are one thing or the other."""
 LIMIT = 1e-5
 """Of a value, or of 1 where it is smaller, how far another reader's may be off."""
@@ -191,7 +191,9 @@ def _given(name: str, count: int, chance: np.random.Generator) -> Rows:
         return np.column_stack([_unit(chance.normal(size=(count, 3))), chance.choice([-1.0, 1.0], count)]).astype(
             np.float32
         )
-    if name in ("front_facing", "has_vertex_color"):
+    if name == "facing":
+        return chance.choice([-1.0, 1.0], (count, 1)).astype(np.float32)
+    if name in EXACT:
         return chance.integers(0, 2, (count, 1)).astype(np.float32)
     if name.startswith("object_") and len(name) == 8:
         axis = np.eye(3)["xyz".index(name[-1])]

@@ -12,6 +12,7 @@ import numpy.typing as npt
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr, Op, Type, topological
 from soft_lantern.ir.numpy_reader import as_rows
+from soft_lantern.ir.printer import Body
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_resources import write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
@@ -61,7 +62,7 @@ def evaluate_on_gpu(
 
 
 def _fragment(results: Mapping[str, Expr], read: list[Expr], names: dict[str, str], images: int) -> str:
-    written = glsl.write(list(results.values()), {}, names, {"points", "pixel", "row", "column"})
+    written = glsl.write(Body(list(results.values()), {}, names), {"points", "pixel", "row", "column"})
     body = ["int column = int(gl_FragCoord.x);", "int row = int(gl_FragCoord.y);"]
     for row, leaf in enumerate(read):
         letters = "xyzw"[: leaf.type.width]

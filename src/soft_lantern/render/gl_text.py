@@ -11,6 +11,7 @@ from soft_lantern.ir import glsl, surface_inputs
 from soft_lantern.ir.expr import Expr, Op, join, swizzle, topological
 from soft_lantern.ir.glsl_program import HEADS, TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.printer import Body
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.surface_model import DISPLAYED
@@ -29,9 +30,8 @@ void main() {
 
 def _wall_behind() -> Expr:
     """1 for a wall behind the surface that leads out of a volume, −1 for one that leads in, 0 in front of it."""
-    out = f.select(surface_input("front_facing") > 0.5, -1.0, 1.0)
     behind = surface_input("surface_depth") > surface_input("scene_depth")
-    return join(f.select(behind, out, 0.0), 0.0, 0.0, 1.0)
+    return join(f.select(behind, -surface_input("facing"), 0.0), 0.0, 0.0, 1.0)
 
 
 WALLS = _wall_behind()
@@ -67,7 +67,7 @@ def fragment_shader(paint: Paint, *, outside: bool = False, target: str = "glsl"
         declared.append("uniform sampler2D picture;")
         locals_.append(f"vec4 {uniforms[picture]} = texelFetch(picture, ivec2(gl_FragCoord.xy), 0);")
     declared += _declared(order, {name: written for name, written in uniforms.items() if name != picture})
-    written = glsl.write([colour], paint.names, uniforms, _TAKEN)
+    written = glsl.write(Body([colour], paint.names, uniforms), _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
     if paint.masked:
         body.append("if (pixel.w < 0.5) discard;")
@@ -84,7 +84,9 @@ def vertex_shader(offset: Expr | None, handed_on: tuple[str, ...], target: str =
     results = vertex_results(offset, handed_on)
     order = topological(results.values())
     uniforms = numbered_uniforms(order, "v")  # both shaders of a program share the names of uniforms
-    text = vertex_program(HEADS[target], results, uniforms, _declared(order, uniforms))
+    text = vertex_program(
+        HEADS[target], results, Body(list(results.values()), {}, uniforms), _declared(order, uniforms)
+    )
     return WrittenShader(text, uniforms, tuple(surface_inputs.read_inputs(list(results.values()))))
 
 

@@ -35,7 +35,7 @@ class Points:
         return len(self.pixels)
 
 
-DERIVED = ("normal_world", "tangent_world", "bitangent_world", "view_distance", "surface_depth")
+DERIVED = ("normal_world", "tangent_world", "bitangent_world", "view_distance", "surface_depth", "front_facing")
 
 
 def point_under(
@@ -57,7 +57,7 @@ def point_under(
     corners = hit.mesh.triangles[hit.triangle]
     leaves: dict[str, Array] = {name: leaf(value) for name, value in inputs.items()}
     leaves |= {name: (weights @ rows[corners]).T.astype(np.float32) for name, rows in vertices.items()}
-    leaves["front_facing"] = leaf([float(hit.front)])
+    leaves["facing"] = leaf([1.0 if hit.front else -1.0])
     leaves["pixel_place"] = leaf(pixel)
     leaves |= derived([*DERIVED], leaves)
     if depth_behind is None:

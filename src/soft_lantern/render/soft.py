@@ -263,7 +263,7 @@ def pixel_leaves(
     leaves |= {name: rows.T.astype(np.float32) for name, rows in hits.carried.items()}
     if rates:
         leaves |= {name: rows.T.astype(np.float32) for name, rows in hits.carried_rates().items()}
-    leaves["front_facing"] = hits.front.astype(np.float32)
+    leaves["facing"] = np.where(hits.front, np.float32(1), np.float32(-1))
     leaves["pixel_place"] = _pixel_place(hits.pixels, size)
     return leaves
 

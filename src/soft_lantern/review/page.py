@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 import json
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from importlib.resources import files
 
 from soft_lantern import __version__
@@ -29,10 +29,12 @@ def review_page(
     models: Mapping[str, Model],
     images: Mapping[str, Image],
     progress: Progress = silent,
+    looks: Collection[str] | None = None,
 ) -> str:
     """The page of what wears some materials, in every scene where anything does. The same each time.
 
-    Raises BadValue where nothing wears any of them, Cancelled.
+    `looks`: the ids of the instances to choose from beside what is worn; None is all. Raises BadValue where nothing
+    wears any of the materials, Cancelled.
     """
     packing, programs, lights = Packing(), stage.Programs(), stage.lights_of(project)
     chosen = {material.id for material in materials}
@@ -46,13 +48,15 @@ def review_page(
     if frame is None:
         names = ", ".join(material.name for material in materials)
         raise BadValue(f"no object of any scene wears {names}: a page would show nothing")
+    worn = {item["look"] for view in views for item in view["items"]}
+    offered = None if looks is None else worn.union(looks)
     data = {
         "format": ANSWER,
         "version": __version__,
         "project": project.name,
         "stage": stage.shared(programs, frame),
         "skies": stage.skies(lights, images, packing),
-        "materials": sheets(project, _worn_too(project, materials, views), images, packing),
+        "materials": sheets(project, _worn_too(project, materials, worn), images, packing, offered),
         "tuned": [material.id for material in materials],
         "views": views,
         "programs": programs.rows,
@@ -62,9 +66,8 @@ def review_page(
     return _page(project.name, data, packing.text())
 
 
-def _worn_too(project: Project, materials: Sequence[Material], views: Sequence[stage.Row]) -> list[Material]:
-    """The materials, and after them all others that something in the views wears."""
-    worn = {item["look"] for view in views for item in view["items"]}
+def _worn_too(project: Project, materials: Sequence[Material], worn: Collection[str]) -> list[Material]:
+    """The materials, and after them all others that are behind some looks."""
     others = {stage.material_of(project, look_id) for look_id in worn} - {each.id for each in materials} - {""}
     return [*materials, *(project.materials[each] for each in sorted(others))]
 

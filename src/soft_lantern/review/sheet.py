@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from soft_lantern.graph.document import Material, Parameter, Project
-from soft_lantern.graph.instances.family import descendants
+from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.graph.instances.shade import NONE
 from soft_lantern.graph.instances.values import ancestry, look
 from soft_lantern.graph.lowering import Lowered, parameter_uniform, uniform_values
@@ -20,12 +20,21 @@ from soft_lantern.values.kinds import Value, components
 Row = dict[str, Any]
 
 
-def sheets(project: Project, materials: Sequence[Material], images: Mapping[str, Image], packing: Packing) -> list[Row]:
-    """The materials, each with its parameters as designers get them and the looks there are of it."""
+def sheets(
+    project: Project,
+    materials: Sequence[Material],
+    images: Mapping[str, Image],
+    packing: Packing,
+    looks: Collection[str] | None = None,
+) -> list[Row]:
+    """The materials, each with its parameters as designers get them and the looks there are of it.
+
+    `looks`: the ids of the instances among them; None is all.
+    """
     lowered_materials, rows = LoweredMaterials(), []
     for material in materials:
         lowered = lowered_materials.lowered(material)
-        ids = [material.id, *(each.id for each in descendants(project, material.id))]
+        ids = looks_of(project, material.id, looks)
         rows.append(
             {
                 "id": material.id,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.formats.delivery import Whole
@@ -15,12 +15,15 @@ from soft_lantern.review.page import review_page
 WORDS = "Review page, for any browser"
 
 
-def page_target(folder: Path, read: Read | None = None) -> dict[str, Whole]:
-    """The target "page" of a project in a folder. `read` gives its models and pictures, else those on the disk."""
+def page_target(folder: Path, read: Read | None = None, looks: Collection[str] | None = None) -> dict[str, Whole]:
+    """The target "page" of a project in a folder. `read` gives its models and pictures, else those on the disk.
+
+    `looks`: the ids of the instances it shows; None is all.
+    """
 
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
         models, images = (read or from_disk(folder))(project)
         name = as_identifier(project.name, set(), fallback="project")
-        return {f"{name}.review.html": review_page(project, materials, models, images, progress)}
+        return {f"{name}.review.html": review_page(project, materials, models, images, progress, looks)}
 
-    return {"page": Whole(WORDS, lambda project, materials: source_of(project, materials, folder), files)}
+    return {"page": Whole(WORDS, lambda project, materials: source_of(project, materials, folder, looks), files)}

@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QTextCursor
@@ -23,6 +24,7 @@ from soft_lantern.formats.shaders import figures
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Budget, Project, changed
+from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.proof.report import PROVEN
 
 
@@ -39,13 +41,13 @@ def quiet(window: MainWindow) -> None:
 
 
 def row_of(desk: DeliverDesk, material_id: str) -> int:
-    shown = desk.materials.list
+    shown = desk.leaving.materials.list
     return next(n for n in range(shown.count()) if shown.item(n).data(KEY) == material_id)  # type: ignore[union-attr]
 
 
 def test_text_of_a_target_is_shown_searched_and_follows_the_graph(window: MainWindow) -> None:
     desk, session = ready(window), window.session
-    desk.materials.list.setCurrentRow(row_of(desk, "height_ramp"))
+    desk.leaving.materials.list.setCurrentRow(row_of(desk, "height_ramp"))
     until(lambda: "height_ramp()" in desk.code.text.toPlainText())
     assert session.material_id == "height_ramp" and desk.file.currentText() == "height_ramp.frag.glsl"
     assert any("operations a pixel" in desk.figures.item(n).text() for n in range(desk.figures.count()))  # type: ignore[union-attr]
@@ -75,11 +77,11 @@ def test_what_is_ticked_leaves_and_is_proven_and_the_second_time_nothing_is_writ
     window: MainWindow, tmp_path: Path
 ) -> None:
     desk = ready(window)
-    QTest.mouseClick(desk.materials.none, LEFT)
+    QTest.mouseClick(desk.leaving.materials.none, LEFT)
     assert desk.hindered() == "Tick a material first"
     desk.deliver_to(tmp_path / "out")
     assert not (tmp_path / "out").exists()
-    desk.materials.list.tick([row_of(desk, "height_ramp")], on=True)
+    desk.leaving.materials.list.tick([row_of(desk, "height_ramp")], on=True)
     desk.targets.tick(range(len(PROVEN)), on=True)
     assert desk.targets.ticked == list(PROVEN)
     desk.deliver_to(tmp_path / "out")
@@ -106,10 +108,10 @@ def test_what_is_ticked_leaves_and_is_proven_and_the_second_time_nothing_is_writ
 
 def test_a_material_made_meanwhile_is_listed_and_ticked(window: MainWindow) -> None:
     desk = ready(window)
-    before = desk.materials.list.count()
+    before = desk.leaving.materials.list.count()
     window.commands.run("New material")
-    until(lambda: desk.materials.list.count() == before + 1)
-    assert len(desk.materials.ticked) == before + 1
+    until(lambda: desk.leaving.materials.list.count() == before + 1)
+    assert len(desk.leaving.materials.ticked) == before + 1
 
 
 def test_figures_say_what_is_more_than_every_device_has(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -193,11 +195,11 @@ def test_what_changed_since_the_last_delivery_is_ticked(window: MainWindow, tmp_
     desk.deliver_to(tmp_path / "out")
     quiet(window)
     QTest.mouseClick(desk.changed_ones, LEFT)
-    assert desk.materials.ticked == []
+    assert desk.leaving.materials.ticked == []
     session.edit_material("Rename", "wet_stone", lambda now: changed(now, name="Wetter stone"))
-    until(lambda: any(desk.materials.list.item(n).text() == "Wetter stone" for n in range(22)))  # type: ignore[union-attr]
+    until(lambda: any(desk.leaving.materials.list.item(n).text() == "Wetter stone" for n in range(22)))  # type: ignore[union-attr]
     QTest.mouseClick(desk.changed_ones, LEFT)
-    assert desk.materials.ticked == ["wet_stone"]
+    assert desk.leaving.materials.ticked == ["wet_stone"]
 
 
 def test_budgets_are_asked_and_pre_flight_leads_to_who_spends_most(window: MainWindow) -> None:
@@ -227,23 +229,34 @@ def test_budgets_are_asked_and_pre_flight_leads_to_who_spends_most(window: MainW
     assert session.project.budgets == ()
 
 
-def test_scenes_are_picked_for_what_is_made_of_whole_scenes(window: MainWindow, tmp_path: Path) -> None:
+def test_an_asset_alone_in_chosen_looks_leaves_by_hand(window: MainWindow, tmp_path: Path) -> None:
     desk, project = ready(window), window.session.project
-    assert desk.scenes.text() == f"All {len(project.scenes)} scenes"
-    QTest.mouseClick(desk.materials.none, LEFT)
-    desk.materials.list.tick([row_of(desk, "kettle_metal")], on=True)
+    leaving = desk.leaving
+    assert leaving.scenes.picked is None and leaving.looks.picked is None and leaving.assets.ticked == []
+    QTest.mouseClick(leaving.materials.none, LEFT)
+    leaving.materials.list.tick([row_of(desk, "kettle_metal")], on=True)
     desk.targets.tick(range(desk.targets.count()), on=False)
     desk.targets.tick([list(WORDS).index("page")], on=True)
-    menu = desk.scenes.menu()
-    assert menu
-    for action in menu.actions():
-        if action.data() != "tea_terrace":
-            action.trigger()
-    assert desk.scenes.picked == ["tea_terrace"] and desk.scenes.text() == f"1 of {len(project.scenes)} scenes"
+    for box, wanted in ((leaving.scenes, ()), (leaving.looks, ("Black iron",)), (leaving.assets, ("Tea kettle",))):
+        leaving.tabs.setCurrentWidget(box)
+        QTest.mouseClick(box.none, LEFT)
+        for name in wanted:
+            QTest.keyClicks(box.field, name)
+            QTest.mouseClick(box.all, LEFT)
+            box.field.clear()
     desk.deliver_to(tmp_path / "out")
     quiet(window)
     (page,) = (tmp_path / "out").glob("*.html")
     found = re.search(r'<script type="application/json" id="data">(.*?)</script>', page.read_text(), re.DOTALL)
     assert found
-    assert [each["name"] for each in json.loads(found[1])["views"]] == [project.scenes["tea_terrace"].name]
+    held = json.loads(found[1])
+    assert [each["name"] for each in held["views"]] == [project.assets["tea_kettle"].name]
+    (view,) = held["views"]
+    assert np.allclose(np.mean(view["bounds"], axis=0), view["camera"]["target"])  # it fills the picture
+    offered = {look["name"] for each in held["materials"] for look in each["looks"]}
+    worn = {item["look"] for item in view["items"]}
+    assert offered >= {"Black iron"}
+    kettles = looks_of(project, "kettle_metal")[1:]
+    others = {project.instances[each].name for each in kettles if each not in worn} - {"Black iron"}
+    assert others and not offered & others
     assert window.session.project is project

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
@@ -107,6 +107,23 @@ class TickBox(QWidget):
     def ticked(self) -> list[str]:
         """The keys of what is ticked."""
         return self.list.ticked
+
+    @property
+    def picked(self) -> list[str] | None:
+        """The keys of what is ticked; None where everything is."""
+        ticked = self.ticked
+        return None if len(ticked) == self.list.count() else ticked
+
+    def follow(self, entries: Sequence[tuple[str, str]], *, ticked: bool = True) -> None:
+        """Offer these instead, by key and name: what was there stays ticked or not. `ticked`: whether new ones are."""
+        before = [self.list.item(row) for row in range(self.list.count())]
+        if [(item.data(KEY), item.text()) for item in before if item] == list(entries):
+            return
+        known, on = {item.data(KEY) for item in before if item}, set(self.ticked)
+        self.list.clear()
+        for key, name in entries:
+            self.list.add(key, name, ticked=key in on or (ticked and key not in known))
+        self._sift(self.field.text())
 
     def _sift(self, text: str) -> None:
         words = text.lower().split()

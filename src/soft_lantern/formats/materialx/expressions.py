@@ -426,6 +426,7 @@ INPUTS_AS: dict[str, Expr] = {
     "uv": _UV,
     "uv1": join(_TEXCOORD_1.x, 1.0 - _TEXCOORD_1.y),
     "has_vertex_color": const(1.0),
+    "facing": const(1.0),
     "front_facing": const(1.0),
 }
 """Surface inputs that are something else over what standard nodes bring."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.errors import BadFile
@@ -25,28 +25,37 @@ from soft_lantern.values.images import Image
 WORDS = "MaterialX 1.39"
 
 
-def materialx_target(folder: Path, read: Read | None = None) -> dict[str, Whole]:
-    """The target "mtlx" of a project in a folder. `read` gives its pictures, else those on the disk."""
+def materialx_target(folder: Path, read: Read | None = None, chosen: Collection[str] | None = None) -> dict[str, Whole]:
+    """The target "mtlx" of a project in a folder. `read` gives its pictures, else those on the disk.
+
+    `chosen`: the ids of the instances that are looks; None is all.
+    """
 
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
-        return documents(project, materials, (read or from_disk(folder))(project)[1], folder, progress)
+        return documents(project, materials, (read or from_disk(folder))(project)[1], folder, progress, chosen)
 
-    return {"mtlx": Whole(WORDS, lambda project, materials: source_of(project, materials, folder), files)}
+    return {"mtlx": Whole(WORDS, lambda project, materials: source_of(project, materials, folder, chosen), files)}
 
 
 def documents(
-    project: Project, materials: Sequence[Material], images: Mapping[str, Image], folder: Path, progress: Progress
+    project: Project,
+    materials: Sequence[Material],
+    images: Mapping[str, Image],
+    folder: Path,
+    progress: Progress,
+    chosen: Collection[str] | None = None,
 ) -> dict[str, str | bytes]:
     """A document for each material, the GLSL it brings along, and every picture that one of them reads, by file name.
 
-    Raises BadValue where something cannot be written, BadFile where the file of a texture cannot be read.
+    `chosen`: the ids of the instances that are looks; None is all. Raises BadValue where something cannot be written,
+    BadFile where the file of a texture cannot be read.
     """
     names, pictures = Identifiers(set()), Pictures(project, images, folder)
     made: dict[str, str | bytes] = {}
     for number, material in enumerate(materials):
         progress(number / len(materials), f"Writing {material.name}")
         base = names.take(base_of(material))
-        done = written(material, base, list(looks(project, material)), pictures.file)
+        done = written(material, base, list(looks(project, material, chosen)), pictures.file)
         made[f"{base}.mtlx"] = done.text
         if done.functions:
             made[f"{base}.functions.glsl"] = done.functions
@@ -59,11 +68,13 @@ def document_of(project: Project, material: Material, images: Mapping[str, Image
     return base, written(material, base, list(looks(project, material)), Pictures(project, images, folder).file)
 
 
-def looks(project: Project, material: Material) -> Iterator[Named]:
-    """A material as it is, and every instance of it with all values that make it another look."""
+def looks(project: Project, material: Material, chosen: Collection[str] | None = None) -> Iterator[Named]:
+    """A material as it is, and instances of it with all values that make each another look."""
     yield Named(material.name, {})
     defaults = {each.id: each.default for each in material.parameters}
     for instance in sorted(project.instances.values(), key=lambda each: each.id):
+        if chosen is not None and instance.id not in chosen:
+            continue
         if ancestry(project, instance.id)[1] is material and (found := look(project, instance.id)):
             yield Named(instance.name, {key: value for key, value in found.shown.items() if value != defaults[key]})
 

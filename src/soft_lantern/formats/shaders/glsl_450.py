@@ -57,8 +57,7 @@ def _taken(program: SurfaceProgram) -> set[str]:
 def _function(program: SurfaceProgram, stage: Stage, result: str, name: str, inputs: str) -> list[str]:
     """The structures of what a function takes and gives, and the function."""
     types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
-    leaves, taken = _leaves(program, stage), _taken(program)
-    written = glsl.write(list(stage.results.values()), stage.names, leaves, taken, stage.parts)
+    written = glsl.write(stage.body(_leaves(program, stage)), _taken(program))
     return [
         f"struct {inputs} {{",
         *(f"    {types[each].value} {each};{remark(_words(each))}" for each in stage.inputs),
@@ -110,8 +109,8 @@ def _pixel(program: SurfaceProgram) -> str:
             made[name] = f"{'dFdx' if name.endswith('_dx') else 'dFdy'}(in_{bare})"
         elif name == "pixel_place":
             made[name] = "gl_FragCoord.xy"
-        elif name == "front_facing":
-            made[name] = "gl_FrontFacing ? 1.0 : 0.0"
+        elif name == "facing":
+            made[name] = "gl_FrontFacing ? 1.0 : -1.0"
         elif name == "scene_depth":
             made[name] = "texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x"
         else:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from soft_lantern.formats.shaders.surface import SurfaceProgram, remark
 from soft_lantern.ir.expr import Op, Type, topological
 from soft_lantern.ir.inputs import INPUTS
-from soft_lantern.ir.printer import Body, Dialect, write
+from soft_lantern.ir.printer import Dialect, write
 
 Field = Callable[[str, Type, str], str]
 """The line of a structure for a member by its name and type, with words about it."""
@@ -40,15 +40,7 @@ def functions(program: SurfaceProgram, dialect: Dialect, shape: Shape, leaves: M
         (program.pixel, f"{capital}Inputs", f"{capital}Surface", base),
         (moved, f"{capital}Attributes", f"{capital}Vertex", f"{base}_vertex"),
     )
-    bodies = [
-        Body(
-            list(stage.results.values()),
-            stage.names,
-            {**leaves, **{n: f"inputs.{n}" for n in stage.inputs}},
-            stage.parts,
-        )
-        for stage, _, _, _ in stages
-    ]
+    bodies = [stage.body({**leaves, **{name: f"inputs.{name}" for name in stage.inputs}}) for stage, _, _, _ in stages]
     taken = {"surface", "inputs", "parameters", base, f"{base}_vertex", *program.textures}
     taken |= {f"{name}_sampler" for name in program.textures} | {slot.identifier for slot in program.block}
     definitions, texts = write(dialect, bodies, taken)

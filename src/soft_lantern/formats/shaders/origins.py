@@ -9,7 +9,7 @@ from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram
 from soft_lantern.graph.kinds import counting
 from soft_lantern.ir.glsl import DIALECT
 from soft_lantern.ir.glsl_program import TAKEN
-from soft_lantern.ir.printer import Body, write
+from soft_lantern.ir.printer import write
 from soft_lantern.nodes import Role
 
 _WORD = re.compile(r"[A-Za-z_]\w*")
@@ -39,8 +39,7 @@ def nodes_of_lines(program: SurfaceProgram, text: str) -> list[str]:
 
 def _locals(program: SurfaceProgram, stage: Stage) -> dict[str, str]:
     """The node that each local variable of a stage is part of."""
-    body = Body(list(stage.results.values()), stage.names, program.leaves, stage.parts)
-    _, (written,) = write(DIALECT, [body], TAKEN)
+    _, (written,) = write(DIALECT, [stage.body(program.leaves)], TAKEN)
     return {name: stage.origins[expr] for name, expr in written.locals.items() if expr in stage.origins}
 
 

@@ -12,16 +12,19 @@ from soft_lantern.formats.shaders.block import Slot, laid_out
 from soft_lantern.graph.document import Material, Parameter
 from soft_lantern.graph.kinds import label_of
 from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.notices.project import limits
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
 from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological, uniform, vector_type
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
+from soft_lantern.ir.interval import Interval
 from soft_lantern.ir.narrow import narrowed
+from soft_lantern.ir.printer import Body
 from soft_lantern.ir.rewrite import rebuilt, replace
 from soft_lantern.ir.simplify import simplified
-from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs
+from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs, vertex_steps
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
@@ -41,6 +44,10 @@ class Stage:
     inputs: list[str]
     origins: dict[Expr, str] = field(default_factory=dict)
     parts: dict[Expr, str] = field(default_factory=dict)
+
+    def body(self, leaves: Mapping[str, str]) -> Body:
+        """What a function computes that is this stage; `leaves`: what its uniforms and inputs are called."""
+        return Body(list(self.results.values()), self.names, leaves, self.parts, apart=True)
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,8 +99,9 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     made = _folded(material, lowered, sent)
     reached = [*made.surface.values(), *([made.offset] if made.offset is not None else [])]
     used = _used_parameters(material, reached, made.rows)
+    known = {str(parameter_uniform(p).data): limits(p) for p in used if not p.kind.is_read}
     whole = at_pixel(list(made.surface.values()))
-    plain = _plain(whole)
+    plain = _plain(whole, known)
     told = list(made.names | made.origins)
     seen = dict(zip(told, at_pixel(told), strict=True))
     named = {expr: name for name, expr in derived_inputs().items()}
@@ -103,13 +111,15 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     origins = {seen[expr]: node for expr, node in made.origins.items()}
     pixel = _stage(results, plain, named, origins, titles)
     moved = vertex_results(made.offset, read_inputs(whole))
-    plain = _plain(list(moved.values()))
+    plain = _plain(list(moved.values()), known)
     first = _at_first_level(list(plain.values()))
     plain = {old: first[new] for old, new in plain.items()}
     moving = {expr: at_vertex(expr) for expr in topological([made.offset])} if made.offset is not None else {}
     names = {moving[expr]: name for expr, name in made.names.items() if expr in moving}
     origins = {moving[expr]: node for expr, node in made.origins.items() if expr in moving}
-    vertex = _stage({name: plain[value] for name, value in moved.items()}, plain, names, origins, titles)
+    steps, handed_on = vertex_steps(made.offset), {plain[value] for value in moved.values()}
+    names = {expr: name for expr, name in steps.items() if plain.get(expr) not in handed_on} | names
+    vertex = _stage({name: plain[value] for name, value in moved.items()}, plain, names, origins, titles, steps)
     leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
     widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
     widths |= {name: 1 for name in leaves.values() if name not in textures and name not in widths}
@@ -124,11 +134,11 @@ def base_of(material: Material) -> str:
     return as_identifier(material.name, taken, fallback="material")
 
 
-def _plain(values: Sequence[Expr]) -> dict[Expr, Expr]:
-    """What each expression comes to without needless work, by defined operations alone."""
+def _plain(values: Sequence[Expr], known: Mapping[str, Interval]) -> dict[Expr, Expr]:
+    """What each expression comes to without needless work, by defined operations alone. `known`: bounds of uniforms."""
     simple = simplified(values)
     narrow = narrowed([simple[value] for value in values])
-    sound = defined([narrow[simple[value]] for value in values])
+    sound = defined([narrow[simple[value]] for value in values], known)
     return {old: sound[narrow[new]] for old, new in simple.items() if new in narrow and narrow[new] in sound}
 
 
@@ -147,16 +157,27 @@ def _stage(
     names: Mapping[Expr, str],
     origins: Mapping[Expr, str],
     titles: Mapping[str, str],
+    steps: Mapping[Expr, str] = {},
 ) -> Stage:
-    """A stage that computes results. `plain`: what expressions with a name or an origin come to."""
-    nodes = {plain[expr]: node for expr, node in origins.items() if expr in plain}
-    for expr in reversed(in_reading_order(results.values())):
-        if expr in nodes:
-            for arg in expr.args:
-                nodes.setdefault(arg, nodes[expr])
+    """A stage that computes results. `plain`: what expressions with a name or an origin come to.
+
+    `steps`: what people call those that no node stands for.
+    """
+    order = in_reading_order(results.values())
+    nodes = _handed_down({plain[expr]: node for expr, node in origins.items() if expr in plain}, order)
     chosen = {plain[expr]: name for expr, name in names.items() if expr in plain}
-    parts = {expr: titles[node] for expr, node in nodes.items()}
+    parts = _handed_down({plain[expr]: words for expr, words in steps.items() if expr in plain}, order)
+    parts |= {expr: titles[node] for expr, node in nodes.items()}
     return Stage(results, chosen, read_inputs(results.values()), nodes, parts)
+
+
+def _handed_down(told: dict[Expr, str], order: Sequence[Expr]) -> dict[Expr, str]:
+    """What is told of expressions, and of what goes into them where nothing is told of that."""
+    for expr in reversed(order):
+        if expr in told:
+            for arg in expr.args:
+                told.setdefault(arg, told[expr])
+    return told
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from enum import StrEnum
 
 from soft_lantern.errors import BadEdit, BadValue
@@ -313,6 +313,12 @@ def descendants(project: Project, parent_id: str) -> Iterable[Instance]:
             seen.add(child.id)
             yield child
             waiting += reversed(children(project, child.id))
+
+
+def looks_of(project: Project, material_id: str, chosen: Collection[str] | None = None) -> list[str]:
+    """The id of a material and those of its instances, parents first; `chosen`: which of these alone, None is all."""
+    below = (each.id for each in descendants(project, material_id))
+    return [material_id, *(each for each in below if chosen is None or each in chosen)]
 
 
 def new_instance(project: Project, parent: str) -> Instance:

@@ -6,12 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QListWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
 from soft_lantern.app.desks.deliver.shown_text import Shown, shown_text
 from soft_lantern.app.desks.deliver.text_pane import TextPane
+from soft_lantern.app.desks.deliver.what_leaves import WhatLeaves
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
@@ -21,8 +22,7 @@ from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.pick_menu import PickMenu
-from soft_lantern.app.widgets.tick_list import KEY, TickBox, TickList
+from soft_lantern.app.widgets.tick_list import KEY, TickList
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.baked_assets.target import WORDS as GLTF
@@ -30,13 +30,13 @@ from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deliver
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
-from soft_lantern.graph.document import Material, Project, changed
+from soft_lantern.graph.document import Material, changed
 from soft_lantern.graph.notice import Fix, Notice, Severity, accept, unaccept
-from soft_lantern.graph.scenes import with_scenes_alone
 from soft_lantern.progress import Progress
 from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.review.target import WORDS as PAGE
+from soft_lantern.scene.alone import shown_alone
 from soft_lantern.values.words import counted
 
 WORDS = {key: target.words for key, target in TARGETS.items()} | {"mtlx": MATERIALX, "gltf": GLTF, "page": PAGE}
@@ -53,11 +53,9 @@ class DeliverDesk(Desk):
         self.stage = StageView(session, worker, "deliver")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.materials = TickBox(_named(session.project), set(session.project.materials), "materials to deliver")
+        self.leaving = WhatLeaves(session.project)
         self.changed_ones = tool_button("Changed", self._tick_changed)
         self.changed_ones.setToolTip("Tick what is other than when it was delivered last")
-        self.scenes = PickMenu("scenes")
-        self.scenes.setToolTip("The scenes that go into baked scenes and review pages")
         self.targets = TickList()
         self.targets.setAccessibleName("targets")
         self.targets.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -95,12 +93,11 @@ class DeliverDesk(Desk):
         self.log.setWordWrap(True)
         self.log.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.log.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self._names: list[tuple[str, str]] = _named(session.project)
         self._asking = NewestAnswer("generated text", self, self._show, self._failed)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(halves((self._left(), 240), (self.pane, 660), (self._right(), 380), stretch={1: 1}))
-        self.materials.list.currentItemChanged.connect(lambda item, _: self._open(item))
+        column.addWidget(halves((self._left(), 284), (self.pane, 616), (self._right(), 380), stretch={1: 1}))
+        self.leaving.opened.connect(self._open)
         catch_up = WhenSeen(self, self.refresh)
         session.changed.connect(catch_up)
         session.opened_material.connect(catch_up)
@@ -108,9 +105,7 @@ class DeliverDesk(Desk):
 
     def refresh(self) -> None:
         """Show how things are: the text of the open material is made beside the window."""
-        self._list_materials()
-        scenes = ((each.id, each.name) for each in self.session.project.scenes.values())
-        self.scenes.show_entries(sorted(scenes, key=lambda pair: pair[1].lower()))
+        self.leaving.follow(self.session.project)
         material, target = self.session.material, self.pane.chosen
         if material is None:
             self._show(Shown())
@@ -129,11 +124,13 @@ class DeliverDesk(Desk):
         project, materials, targets = self.session.project, self._chosen(), self.targets.ticked
         models, images = dict(self.session.models), dict(self.session.images)
         home, read = self.session.folder, lambda _: (models, images)
-        whole = whole_targets(home, read)
-        project = with_scenes_alone(project, self.scenes.picked)
+        whole = whole_targets(home, read, self.leaving.looks.picked)
+
+        scenes, assets = self.leaving.scenes.ticked, self.leaving.assets.ticked
 
         def work(progress: Progress) -> Delivery:
-            return deliver(project, materials, targets, folder, progress=progress, whole=whole)
+            shown = shown_alone(project, scenes, assets, models)
+            return deliver(shown, materials, targets, folder, progress=progress, whole=whole)
 
         def take(done: Delivery) -> None:
             self.pane.delivered_to(done.folder)
@@ -191,7 +188,7 @@ class DeliverDesk(Desk):
         except LanternError as error:
             self.session.complain(error)
             return
-        shown = self.materials.list
+        shown = self.leaving.materials.list
         for row in range(shown.count()):
             item = shown.item(row)
             shown.tick([row], on=bool(item) and item.data(KEY) in fresh)  # type: ignore[union-attr]
@@ -205,24 +202,12 @@ class DeliverDesk(Desk):
         self.targets.tell(target, "\n".join([WORDS[target], *state.values()]))
 
     def _chosen(self) -> list[Material]:
-        there = self.session.project.materials
-        return [there[key] for key in self.materials.ticked if key in there]
+        return self.leaving.chosen(self.session.project)
 
-    def _list_materials(self) -> None:
-        """Follow materials that came, went or were renamed; new ones are ticked."""
-        names = _named(self.session.project)
-        if names == self._names:
-            return
-        before, ticked = {key for key, _ in self._names}, set(self.materials.ticked)
-        self._names = names
-        self.materials.list.clear()
-        for key, name in names:
-            self.materials.list.add(key, name, ticked=key in ticked or key not in before)
-
-    def _open(self, item: QListWidgetItem | None) -> None:
+    def _open(self, material_id: str) -> None:
         """Show the text of the material that is gone to in the list."""
-        if item is not None and self.isVisible() and item.data(KEY) != self.session.material_id:
-            self.session.open_material(str(item.data(KEY)))
+        if self.isVisible() and material_id != self.session.material_id:
+            self.session.open_material(material_id)
 
     def _go_to(self, node: str) -> None:
         """Follow a line to its node on the Build desk."""
@@ -264,10 +249,10 @@ class DeliverDesk(Desk):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(10, 10, 4, 10)
-        column.addWidget(side_by_side(heading_label("Materials"), self.changed_ones, filled=True))
-        column.addWidget(self.materials, 3)
-        column.addWidget(side_by_side(heading_label("Targets"), self.scenes, filled=True))
-        column.addWidget(self.targets, 2)
+        column.addWidget(side_by_side(heading_label("What leaves"), self.changed_ones, filled=True))
+        column.addWidget(self.leaving, 1)
+        column.addWidget(heading_label("Targets"))
+        column.addWidget(self.targets, 1)
         column.addWidget(side_by_side(self.deliver, self.prove))
         return panel
 
@@ -284,10 +269,6 @@ class DeliverDesk(Desk):
         column.addWidget(self.log, 2)
         column.addWidget(quiet_label("The text is that of the open material", wraps=True))
         return panel
-
-
-def _named(project: Project) -> list[tuple[str, str]]:
-    return sorted(((each.id, each.name) for each in project.materials.values()), key=lambda pair: pair[1].lower())
 
 
 DELIVER_COMMANDS: dict[str, tuple[Command[DeliverDesk], ...]] = {
