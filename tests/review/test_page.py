@@ -14,18 +14,24 @@ import numpy.typing as npt
 import pytest
 from PIL import Image as Picture
 
-from chromium import Page, chromium
+from soft_lantern.commands.baking import bake_scene
 from soft_lantern.demo.project import write_demo
 from soft_lantern.errors import BadValue
+from soft_lantern.formats.answers import read_values
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
+from soft_lantern.formats.light_files import load_light
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import Project, changed
+from soft_lantern.measures.chromium import Page, chromium
+from soft_lantern.progress import silent
+from soft_lantern.render.baked import ShownLight
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.staging import LoweredMaterials, frame_of
 from soft_lantern.review.packing import Packing, _radiance
 from soft_lantern.review.page import review_page
 from soft_lantern.review.stage import LARGEST, OPTIONS, finite
+from soft_lantern.review.target import page_target
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
 
@@ -36,6 +42,7 @@ SIZE = (1000, 480)
 def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("review") / "p"
     write_demo(folder)
+    bake_scene(folder, "night_grotto", 16, 1, None, silent)
     return folder
 
 
@@ -46,9 +53,8 @@ def project(home: Path) -> Project:
 
 @pytest.fixture(scope="module")
 def file(home: Path, project: Project) -> Path:
-    models, images = load_models(project, home)[0], load_images(project, home)[0]
-    text = review_page(project, list(project.materials.values()), models, images)
-    (home / "all.html").write_text(text, encoding="utf-8")
+    (text,) = page_target(home)["page"].files(project, list(project.materials.values()), silent).values()
+    (home / "all.html").write_text(str(text), encoding="utf-8")
     return home / "all.html"
 
 
@@ -62,8 +68,7 @@ def page(file: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Page]
 
 def drawn(page: Page) -> npt.NDArray[np.uint8]:
     """The pixels of the stage, once it shows how things are."""
-    page.value("review.draw()")
-    data = page.value("document.getElementById('stage').toDataURL()").partition(",")[2]
+    data = page.value("review.draw(), document.getElementById('stage').toDataURL()").partition(",")[2]
     return np.asarray(Picture.open(io.BytesIO(base64.b64decode(data))).convert("RGB"))
 
 
@@ -86,9 +91,11 @@ def test_every_scene_looks_as_it_does_on_the_stage(page: Page, project: Project,
         theirs = drawn(page)
         scene = next(each for each in project.scenes.values() if each.name == name)
         size = theirs.shape[1], theirs.shape[0]
-        still = changed(scene, baked=type(scene.baked)())
-        camera = camera_for(scene.view, size)
-        frame = frame_of(project, still, models, camera, size, OPTIONS, LoweredMaterials(), 0.0, 4, images)
+        camera, looks = camera_for(scene.view, size), LoweredMaterials()
+        assert bool(scene.baked.file) is (scene.id == "night_grotto")
+        kept = ShownLight(load_light(home, scene)) if scene.baked.file else None
+        light = kept.now(project, scene, models, images, looks) if kept else None
+        frame = frame_of(project, scene, models, camera, size, OPTIONS, looks, 0.0, 4, images, light)
         ours = renderer.render(replace(frame, samples=4)).pixels[..., :3]
         off = np.abs(ours.astype(int) - theirs.astype(int)).mean(axis=2)
         assert off.mean() <= 1.0, f"{name}: {off.mean():.2f} steps of 255"  # edges and all
@@ -115,6 +122,26 @@ def test_a_value_that_is_tuned_is_seen_marked_and_answered(page: Page, project: 
     assert page.value("review.answer()")["instances"][0]["values"] == {"roughness": row.high}
     page.click("#reset")
     assert page.value("review.answer()")["instances"][0]["values"] == {}
+    assert (drawn(page) == before).all()
+
+
+def test_a_gradient_is_chosen_anew_and_comes_back_by_its_id(page: Page, project: Project, tmp_path: Path) -> None:
+    graded = project.materials["graded_nectar"]
+    choose(page, "view", next(each.name for each in project.scenes.values() if "by_gradient" in str(each)))
+    choose(page, "material", graded.name)
+    before = drawn(page)
+    number = next(n for n, p in enumerate(graded.parameters) if p.identifier == "depths")
+    other = next(each for key, each in project.gradients.items() if key != graded.parameters[number].default)
+    choose(page, f"value-{number}", other.name)
+    after = drawn(page)
+    assert (np.abs(after.astype(int) - before.astype(int)).max(axis=2) > 8).mean() > 0.005
+    (said,) = page.value("review.answer()")["instances"]
+    assert said["values"] == {"depths": other.id}
+    file = tmp_path / "a.json"
+    file.write_text(json.dumps(page.value("review.answer()")))
+    plan = read_values(project, graded.id, file)
+    assert [(each.parameter, each.after) for each in plan.changes] == [(graded.parameters[number].id, other.id)]
+    page.click("#reset")
     assert (drawn(page) == before).all()
 
 
@@ -177,6 +204,22 @@ def contrast(first: str, second: str) -> float:
 
     low, high = sorted((luminance(first), luminance(second)))
     return (high + 0.05) / (low + 0.05)
+
+
+def test_while_it_turns_fewer_pixels_are_worked_out_and_at_rest_all_of_them(page: Page) -> None:
+    """Here the browser draws by software, and never in time."""
+    choose(page, "view", "Tea terrace")
+    drawn(page)
+    page.value(
+        "(() => { const told = document.documentElement; window.shares = []; new MutationObserver(() => "
+        "shares.push(Number(told.dataset.share))).observe(told, { attributeFilter: ['data-drawn'] }); })()"
+    )
+    page.click("#stage")
+    page.press("ArrowLeft")
+    page.until("shares.length > 1 && shares[shares.length - 1] === 1")
+    assert min(page.value("shares")) < 1
+    at_rest = page.value("document.getElementById('stage').toDataURL()")
+    assert at_rest == page.value("review.draw(), document.getElementById('stage').toDataURL()")
 
 
 def test_it_fits_a_phone_and_asks_no_network(page: Page, file: Path) -> None:

@@ -16,6 +16,7 @@ from soft_lantern.formats.places import read_text
 from soft_lantern.formats.value_tables import LAYER, Change, Plan, Planner, Row, cell, json_rows, read_table
 from soft_lantern.graph.document import Instance, Material, Project, new_id
 from soft_lantern.graph.instances.values import ancestry, put_instance
+from soft_lantern.graph.ramps.images import readable_names
 from soft_lantern.values.kinds import Value
 
 ANSWER = "soft-lantern-answer"
@@ -42,6 +43,8 @@ def change_in_words(plan: Plan, project: Project, material: Material, change: Ch
     def said(value: Value | None) -> str:
         if value is None:
             return INHERITED if parameter else NO_LAYER
+        if parameter and parameter.kind.is_read:
+            return readable_names(project)[parameter.kind].get(str(value), str(value))
         return cell(parameter, value) if parameter else f"{value}"
 
     label = parameter.label if parameter else f"{LAYER[change.parameter]} of the whole look"

@@ -34,6 +34,7 @@ def source_of(
         whole.update(path.encode() + text)
     named = [name for asset in project.assets.values() for name in (asset.file, asset.layers)]
     named += [texture.file for texture in project.textures.values()]
+    named += [scene.baked.file for scene in project.scenes.values()]
     for name in sorted(filter(None, named)):
         try:
             whole.update(name.encode() + file_inside(folder, name, name).read_bytes())

@@ -19,6 +19,7 @@ from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.ir.expr import join
 from soft_lantern.ir.narrow import narrowed
+from soft_lantern.measures.chromium import chromium
 from soft_lantern.measures.effects import Effect
 from soft_lantern.render.frame import Paint
 from soft_lantern.render.gl_text import fragment_shader
@@ -91,13 +92,34 @@ def again() -> float:
 
 def kettle_page() -> float:
     """Megabytes of the review page of the kettle alone, in all its looks."""
+    return len(_kettle_text().encode()) / 1e6
+
+
+@functools.cache
+def _kettle_text() -> str:
     with tempfile.TemporaryDirectory() as home:
         folder = Path(home) / "project"
         write_demo(folder)
         project = _kettle_alone(open_project(folder).project)
         models, images = from_disk(folder)(project)
-        made = review_page(project, [project.materials["kettle_metal"]], models, images)
-        return len(made.encode()) / 1e6
+        return review_page(project, [project.materials["kettle_metal"]], models, images)
+
+
+def first_picture() -> float:
+    """Seconds from the opening of the kettle's page in a browser, which draws by software, to its first picture."""
+    with tempfile.TemporaryDirectory() as home, chromium(Path(home) / "browser") as page:
+        file = Path(home) / "kettle.html"
+        file.write_text(_kettle_text(), encoding="utf-8")
+        page.open(file, PAGE)
+        return float(page.value(_DRAWN)) / 1000
+
+
+PAGE = (1280, 800)
+_DRAWN = """(() => {
+  const gl = document.getElementById("stage").getContext("webgl2");
+  gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // waits for what is being drawn
+  return performance.now();
+})()"""
 
 
 def _kettle_alone(project: Project) -> Project:

@@ -20,7 +20,16 @@ from soft_lantern.ir import glsl
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.printer import Body
 from soft_lantern.measures import light
-from soft_lantern.measures.deliveries import again, as_delivered, by_hand, can_count, kettle_page, operations
+from soft_lantern.measures.chromium import has_browser
+from soft_lantern.measures.deliveries import (
+    again,
+    as_delivered,
+    by_hand,
+    can_count,
+    first_picture,
+    kettle_page,
+    operations,
+)
 from soft_lantern.measures.effects import effects
 from soft_lantern.measures.stage import measures
 from soft_lantern.nodes import Role
@@ -59,6 +68,7 @@ def _deliveries() -> list[Row]:
     return [
         Row("all targets of the demo but baked scenes, once more", again(), 1.5, "s"),
         Row("review page of the kettle", kettle_page(), 5.0, "MB"),
+        *([Row("its first picture in chromium, by software", first_picture(), 3.0, "s")] if has_browser() else []),
     ]
 
 

@@ -13,6 +13,7 @@ from soft_lantern.errors import BadValue
 from soft_lantern.formats.answers import ANSWER
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.progress import Progress, silent
+from soft_lantern.render.baked import ShownLight
 from soft_lantern.review import stage
 from soft_lantern.review.packing import Packing
 from soft_lantern.review.sheet import sheets
@@ -30,18 +31,19 @@ def review_page(
     images: Mapping[str, Image],
     progress: Progress = silent,
     looks: Collection[str] | None = None,
+    baked: Mapping[str, ShownLight] = {},
 ) -> str:
     """The page of what wears some materials, in every scene where anything does. The same each time.
 
     `looks`: the ids of the instances to choose from beside what is worn; None is all. Raises BadValue where nothing
-    wears any of the materials, Cancelled.
+    wears any of the materials, Cancelled. `baked`: light that was baked, by the ids of scenes.
     """
     packing, programs, lights = Packing(), stage.Programs(), stage.lights_of(project)
     chosen = {material.id for material in materials}
     views, frame = [], None
     for number, scene in enumerate(sorted(project.scenes.values(), key=lambda each: each.id)):
         progress(number / max(len(project.scenes), 1), f"Looking at {scene.name}")
-        found = stage.view(project, scene, chosen, models, images, lights, packing, programs)
+        found = stage.view(project, scene, chosen, models, images, lights, packing, programs, baked.get(scene.id))
         if found:
             row, frame = found
             views.append(row)

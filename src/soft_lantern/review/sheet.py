@@ -39,16 +39,19 @@ def sheets(
             {
                 "id": material.id,
                 "name": material.name,
-                "parameters": [_parameter(project, each, lowered) for each in material.parameters],
+                "parameters": [_parameter(project, each, lowered, images, packing) for each in material.parameters],
                 "looks": [_look(project, each, lowered, images, packing) for each in ids],
             }
         )
     return rows
 
 
-def _parameter(project: Project, parameter: Parameter, lowered: Lowered) -> Row:
+def _parameter(
+    project: Project, parameter: Parameter, lowered: Lowered, images: Mapping[str, Image], packing: Packing
+) -> Row:
     key = str(parameter_uniform(parameter).data)
     names = readable_names(project)[parameter.kind] if parameter.kind.is_read else {}
+    read = {key: packing.image(images[key]) for key in names if key in images}
     return {
         "id": parameter.id,
         "identifier": parameter.identifier,
@@ -58,7 +61,8 @@ def _parameter(project: Project, parameter: Parameter, lowered: Lowered) -> Row:
         "kind": str(parameter.kind),
         "width": parameter.kind.width,
         "read": parameter.kind.is_read,
-        "names": dict(names),
+        "names": {key: name for key, name in names.items() if key in read},
+        "images": read,
         "uniform": key if key in lowered.uniforms else "",
         "low": parameter.low,
         "high": parameter.high,

@@ -19,6 +19,7 @@ from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
+from soft_lantern.render.baked import LightNow, ShownLight
 from soft_lantern.render.frame import Frame, Item, Paint, UniformValue
 from soft_lantern.render.gl_glow import BRIGHT, HALF, WIDEN
 from soft_lantern.render.gl_glow import LEVELS as GLOW_LEVELS
@@ -44,6 +45,7 @@ from soft_lantern.render.staging import (
     reads_depth,
     scene_bounds,
 )
+from soft_lantern.render.surface_model import LIGHT_MAP
 from soft_lantern.review.packing import Packing
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.skies import SKIES
@@ -51,7 +53,7 @@ from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
 
 ES = "glsl-es"
-RADIANCE = ("stage:sky", "stage:scattered")
+RADIANCE = ("stage:sky", "stage:scattered", str(LIGHT_MAP.data))
 LARGEST = 3.0e38
 OPTIONS = StageOptions(grid=False, gauge=False)
 Row = dict[str, Any]
@@ -164,10 +166,11 @@ def view(
     lights: Lights,
     packing: Packing,
     programs: Programs,
+    baked: ShownLight | None = None,
 ) -> tuple[Row, Frame] | None:
     """A scene with what wears one of the materials, by their ids, in it; None where nothing does.
 
-    Where one of them reads what is behind it, all of the scene stays.
+    Where one of them reads what is behind it, all of the scene stays. `baked`: light that was baked for it.
     """
     looks, kept = LoweredMaterials(), []
     family = {look_id for look_id in _worn(project, scene, models) if material_of(project, look_id) in materials}
@@ -179,8 +182,9 @@ def view(
             kept.append(thing)
     shown = changed(scene, objects=tuple(kept))
     camera = camera_for(scene.view, (16, 10))
-    frame = frame_of(project, shown, models, camera, (16, 10), OPTIONS, looks, images=images)
-    wearing = _wearing(project, kept, models)
+    light = baked.now(project, scene, models, images, looks) if baked else None
+    frame = frame_of(project, shown, models, camera, (16, 10), OPTIONS, looks, images=images, light=light)
+    wearing = _wearing(project, kept, models, light)
     depth = any(reads_depth(item.paint.colour) for item in frame.items)
     items = [
         _item(frame, item, wearing.get((id(item.mesh), item.inputs["object_random"]), ""), packing, programs, depth)
@@ -250,7 +254,7 @@ def _drawn(item: Item, wanted: list[int], look_id: str, packing: Packing, progra
 
 
 def _wearing(
-    project: Project, things: Sequence[StageObject], models: Mapping[str, Model]
+    project: Project, things: Sequence[StageObject], models: Mapping[str, Model], light: LightNow | None
 ) -> dict[tuple[int, tuple[float, ...]], str]:
     """The look of each part, "" where it is gone, by its mesh and what is random about its object."""
     found = {}
@@ -259,7 +263,8 @@ def _wearing(
         for name, mesh, _ in placed_parts(thing, model):
             random = object_inputs(thing, model, mesh)["object_random"]
             look_id = worn(project, thing, name)
-            found[id(mesh), random] = look_id if material_of(project, look_id) else ""
+            drawn = light.on(thing, name, mesh)[0] if light else mesh
+            found[id(drawn), random] = look_id if material_of(project, look_id) else ""
     return found
 
 

@@ -12,11 +12,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 
 from by_hand import LEFT, until
-from chromium import chromium
 from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.desks.tune.desk import TuneDesk
 from soft_lantern.app.widgets.tick_list import KEY, TickList
 from soft_lantern.app.window.window import MainWindow
+from soft_lantern.measures.chromium import chromium
 
 PAGE = "mothlight_terraces.review.html"
 

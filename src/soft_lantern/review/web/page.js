@@ -21,7 +21,7 @@ function uniformsOf(id, asDelivered) {
   if (asDelivered) return shown.uniforms;
   const changes = Object.entries(state.tuned[shown.id] ?? {}).map(([key, value]) => {
     const parameter = material.parameters.find((each) => each.id === key);
-    return [parameter.uniform, value];
+    return [parameter.uniform, parameter.read ? { image: parameter.images[value] } : value];
   });
   return { ...shown.uniforms, ...Object.fromEntries(changes.filter(([key]) => key)) };
 }
@@ -32,7 +32,7 @@ function answer() {
   const values = Object.fromEntries(
     Object.entries(tuned()).map(([key, value]) => {
       const { identifier } = material.parameters.find((each) => each.id === key);
-      return [identifier, value.length === 1 ? value[0] : value];
+      return [identifier, Array.isArray(value) && value.length === 1 ? value[0] : value];
     }),
   );
   const name = byId("called").value.trim() || `${chosen().name}, tuned`;
@@ -63,11 +63,19 @@ async function copy() {
   tell("The values are copied.");
 }
 
+const canvas = byId("stage");
+let stage = null;
+try {
+  stage = new Stage(canvas, data);
+  stage.prepare(data.views[state.view]);
+} catch (error) {
+  tell(error.message);
+}
 const block = await unpacked(byId("block").textContent).catch(() => {
   tell("This browser cannot unpack the page: a newer one can (it takes DecompressionStream).");
   throw new Error("nothing was unpacked");
 });
-const canvas = byId("stage");
+if (stage) stage.block = block;
 const sheet = new Sheet(
   byId("groups"),
   (parameter, value) => {
@@ -82,14 +90,8 @@ const sheet = new Sheet(
   },
 );
 
-let stage = null;
-try {
-  stage = new Stage(canvas, data, block);
-} catch (error) {
-  tell(error.message);
-}
-
-function draw() {
+// Draws the stage; `share`: of its pixels across, how many are worked out.
+function draw(share = 1) {
   if (!stage) return;
   const sharp = Math.min(devicePixelRatio || 1, 2);
   const [width, height] = [Math.max(Math.round(canvas.clientWidth * sharp), 2), Math.max(Math.round(canvas.clientHeight * sharp), 2)];
@@ -100,9 +102,38 @@ function draw() {
     const camera = cameraFor(state.camera, wide / height);
     const look = (id) => uniformsOf(id, asDelivered);
     const place = { x, y: 0, width: wide, height };
-    stage.draw({ view: data.views[state.view], sky: state.sky, look, camera, time: state.time, place });
+    stage.draw({ view: data.views[state.view], sky: state.sky, look, camera, time: state.time, place, share });
   }
+  document.documentElement.dataset.share = String(share);
   document.documentElement.dataset.drawn = String(Number(document.documentElement.dataset.drawn ?? 0) + 1);
+}
+
+// While things move, as many pixels are worked out as the machine can in good time; all of them once they rest.
+const SHARES = [1, 1 / 2, 1 / 3];
+const IN_TIME = 40;
+const AT_REST = 150;
+let coarseness = SHARES.length - 1;
+let resting = 0;
+
+function drawInTime() {
+  const share = SHARES[coarseness];
+  const started = performance.now();
+  draw(share);
+  if (!stage) return;
+  stage.wait();
+  const taken = performance.now() - started;
+  coarseness = SHARES.findIndex((each) => taken * (each / share) ** 2 < IN_TIME);
+  if (coarseness < 0) coarseness = SHARES.length - 1;
+  clearTimeout(resting);
+  if (share < 1) resting = setTimeout(() => attempt(() => draw()), AT_REST);
+}
+
+function attempt(drawing) {
+  try {
+    drawing();
+  } catch (error) {
+    tell(`This could not be drawn: ${error.message}`);
+  }
 }
 
 let waiting = false;
@@ -111,11 +142,7 @@ function drawSoon() {
   waiting = true;
   requestAnimationFrame(() => {
     waiting = false;
-    try {
-      draw();
-    } catch (error) {
-      tell(`This could not be drawn: ${error.message}`);
-    }
+    attempt(drawInTime);
   });
 }
 

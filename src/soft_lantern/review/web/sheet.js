@@ -20,7 +20,7 @@ const fromHex = (hex) => [1, 3, 5].map((at) => decoded(parseInt(hex.slice(at, at
 // The controls of one parameter: what to put into the sheet, and how they show a value.
 function controlFor(parameter, limits, id, say) {
   const [low, high] = limits;
-  if (parameter.read) return named(parameter, id);
+  if (parameter.read) return readControl(parameter, id, say);
   if (parameter.kind === "colour") return colourControl(parameter, id, say);
   if (parameter.choices.length) return choiceControl(parameter, id, say);
   if (parameter.use === "switch" || parameter.kind === "switch") return switchControl(id, say);
@@ -28,9 +28,17 @@ function controlFor(parameter, limits, id, say) {
   return numberControl(parameter, low, high, id, say);
 }
 
-function named(parameter, id) {
-  const made = element("output", { id });
-  return { parts: [made], show: (value) => (made.textContent = parameter.names[value] ?? String(value)) };
+// A gradient, palette or texture by its name; its value is an id.
+function readControl(parameter, id, say) {
+  const options = Object.entries(parameter.names).map(([value, name]) => element("option", { value }, name));
+  const made = element("select", { id }, ...options);
+  made.addEventListener("change", () => say(made.value));
+  const show = (value) => {
+    if (!(value in parameter.names) && !made.querySelector("option[hidden]"))
+      made.append(element("option", { value, hidden: true }, value || "none"));
+    made.value = value;
+  };
+  return { parts: [made], show };
 }
 
 function switchControl(id, say) {
@@ -164,7 +172,7 @@ class Sheet {
     });
     const label = element("label", { htmlFor: id, title: parameter.tooltip }, parameter.label);
     const row = element("div", { className: "line" }, label, element("div", { className: "field" }, ...control.parts), back);
-    const locked = look.locked.includes(parameter.id) || (look.layered && parameter.kind === "colour");
+    const locked = look.locked.includes(parameter.id) || (look.layered && (parameter.kind === "colour" || parameter.read));
     if (locked) {
       row.title = look.layered ? "This look has a layer over its colours: tune them in Soft Lantern" : "Locked by a look above";
       for (const part of control.parts) part.disabled = true;

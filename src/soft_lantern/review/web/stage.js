@@ -3,16 +3,17 @@
 const SPARE = 15;
 
 class Stage {
-  // Throws an Error with a sentence for people where the browser cannot draw.
-  constructor(canvas, data, block) {
+  // Throws an Error with a sentence for people where the browser cannot draw. `block` is given before anything is drawn.
+  constructor(canvas, data) {
     this.canvas = canvas;
     this.data = data;
-    this.block = block;
+    this.block = null;
     const gl = (this.gl = canvas.getContext("webgl2", { antialias: false, alpha: false, preserveDrawingBuffer: true }));
     if (!gl) throw new Error("This browser has no WebGL 2, so nothing can be drawn. Any current browser has it.");
     if (!gl.getExtension("EXT_color_buffer_float"))
       throw new Error("This browser cannot draw pictures of floats, which this page needs.");
     gl.getExtension("OES_texture_float_linear");
+    this.begun = data.programs.map(() => null);
     this.programs = data.programs.map(() => null);
     this.images = data.images.map(() => null);
     this.buffers = new Map();
@@ -21,10 +22,19 @@ class Stage {
     this.samples = kinds && kinds.length ? Math.min(4, Math.max(...kinds)) : 0;
   }
 
-  // Draws a view at a place of the canvas, in its pixels: `look(id)` gives the values of a look's uniforms.
-  draw({ view, sky, look, camera, time, place }) {
+  // Has the browser compile what a view is drawn with, beside everything else.
+  prepare(view) {
+    const { backdrop, display, glow } = this.data.stage;
+    const items = view.items.flatMap((item) => [item, ...item.volumes]).flatMap((item) => item.programs);
+    for (const number of [...items, backdrop, display, glow.bright, glow.half, glow.widen]) if (number >= 0) this.begin(number);
+  }
+
+  // Draws a view at a place of the canvas, in its pixels: `look(id)` gives the values of a look's uniforms. `share`: of
+  // the pixels across, how many are worked out; fewer than all are not smoothed at edges either.
+  draw({ view, sky, look, camera, time, place, share = 1 }) {
     const gl = this.gl;
-    this.scene = { view, sun: view.suns[sky], camera, look, size: [place.width, place.height] };
+    const size = [place.width, place.height].map((side) => Math.max(Math.round(side * share), 2));
+    this.scene = { view, sun: view.suns[sky], camera, look, size };
     this.scene.inputs = {
       camera_position: camera.position, camera_right: camera.right, camera_up: camera.up, camera_range: camera.range,
       picture_size: this.scene.size, time: [time], time_step: [1 / 60],
@@ -33,7 +43,7 @@ class Stage {
     gl.disable(gl.SCISSOR_TEST);
     this.drawShadows();
     this.scene.depths = view.items.some((item) => item.programs[2] >= 0) ? this.drawDepths() : null;
-    const target = this.target("picture", ...this.scene.size, gl.RGBA16F, this.samples);
+    const target = this.target("picture", ...this.scene.size, gl.RGBA16F, share < 1 ? 0 : this.samples);
     this.into(target, [0, 0, 0, 1]);
     gl.disable(gl.DEPTH_TEST);
     this.over(this.data.stage.backdrop, { clip_to_world: undone(camera) });
@@ -140,13 +150,20 @@ class Stage {
 
   show(picture, place) {
     const gl = this.gl;
-    const shown = this.target("shown", place.width, place.height, gl.RGBA8);
+    const shown = this.target("shown", ...this.scene.size, gl.RGBA8);
     this.into(shown);
     this.over(this.data.stage.display, { picture });
     gl.bindFramebuffer(gl.READ_FRAMEBUFFER, shown.frame);
     gl.bindFramebuffer(gl.DRAW_FRAMEBUFFER, null);
     const { x, y, width, height } = place;
-    gl.blitFramebuffer(0, 0, width, height, x, y, x + width, y + height, gl.COLOR_BUFFER_BIT, gl.NEAREST);
+    const filter = shown.width < width ? gl.LINEAR : gl.NEAREST;
+    gl.blitFramebuffer(0, 0, shown.width, shown.height, x, y, x + width, y + height, gl.COLOR_BUFFER_BIT, filter);
+  }
+
+  // Returns when all is drawn that was asked for.
+  wait() {
+    this.gl.bindFramebuffer(this.gl.FRAMEBUFFER, null);
+    this.gl.readPixels(0, 0, 1, 1, this.gl.RGBA, this.gl.UNSIGNED_BYTE, new Uint8Array(4));
   }
 
   // Order: what hides others first; what is drawn late after that, what blends last, the farthest first.
@@ -243,20 +260,29 @@ class Stage {
     this.gl.uniform1i(at.place, this.unit++);
   }
 
-  program(number) {
-    if (this.programs[number]) return this.programs[number];
+  // A program whose compiling has begun; nobody has asked yet whether it came to an end.
+  begin(number) {
+    if (this.begun[number]) return this.begun[number];
     const gl = this.gl;
     const row = this.data.programs[number];
     const made = gl.createProgram();
-    for (const [kind, text] of [[gl.VERTEX_SHADER, row.vertex], [gl.FRAGMENT_SHADER, row.fragment]]) {
+    const shaders = [[gl.VERTEX_SHADER, row.vertex], [gl.FRAGMENT_SHADER, row.fragment]].map(([kind, text]) => {
       const shader = gl.createShader(kind);
       gl.shaderSource(shader, text);
       gl.compileShader(shader);
       gl.attachShader(made, shader);
-      if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader));
-    }
+      return shader;
+    });
     gl.linkProgram(made);
-    if (!gl.getProgramParameter(made, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(made));
+    return (this.begun[number] = { made, row, shaders });
+  }
+
+  program(number) {
+    if (this.programs[number]) return this.programs[number];
+    const gl = this.gl;
+    const { made, row, shaders } = this.begin(number);
+    if (!gl.getProgramParameter(made, gl.LINK_STATUS))
+      throw new Error(shaders.map((shader) => gl.getShaderInfoLog(shader)).join("") || gl.getProgramInfoLog(made));
     const places = new Map();
     for (let i = 0; i < gl.getProgramParameter(made, gl.ACTIVE_UNIFORMS); i++) {
       const { name, type } = gl.getActiveUniform(made, i);

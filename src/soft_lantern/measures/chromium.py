@@ -8,6 +8,7 @@ import itertools
 import json
 import os
 import select
+import shutil
 import subprocess
 import time
 from collections.abc import Iterator
@@ -19,7 +20,7 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image as Picture
 
-from soft_lantern.proof.by_webgl import SWITCHES
+from soft_lantern.proof.by_webgl import BROWSER, SWITCHES
 
 SECONDS = 60
 _MORE = ("--force-device-scale-factor=1", "--hide-scrollbars", "--remote-debugging-pipe")
@@ -138,13 +139,18 @@ class Page:
 _CODES = {"Enter": 13, "Tab": 9, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, " ": 32}
 
 
+def has_browser() -> bool:
+    """Whether the browser is here."""
+    return shutil.which(BROWSER) is not None
+
+
 @contextmanager
 def chromium(home: Path) -> Iterator[Page]:
     """The browser with one page, as long as it is wanted."""
     their_in, to = os.pipe()
     back, their_out = os.pipe()
 
-    command = ["bash", "-c", f'exec chromium "$@" 3<&{their_in} 4>&{their_out}', "chromium", *SWITCHES, *_MORE]
+    command = ["bash", "-c", f'exec {BROWSER} "$@" 3<&{their_in} 4>&{their_out}', "chromium", *SWITCHES, *_MORE]
     command += [f"--user-data-dir={home}", "about:blank"]
     browser = subprocess.Popen(
         command, pass_fds=(their_in, their_out), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
