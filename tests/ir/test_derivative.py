@@ -7,8 +7,10 @@ import pytest
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.derivative import RULES, rate
-from soft_lantern.ir.expr import ELEMENTWISE, Expr, Op, Type, const, join, make, uniform
+from soft_lantern.ir.expr import ELEMENTWISE, Expr, Op, Type, const, join, make, swizzle, uniform
 from soft_lantern.ir.numpy_reader import evaluate
+from soft_lantern.ir.slopes import OF_EXPRESSION as BACK
+from soft_lantern.ir.slopes import slopes
 
 T = uniform("t", Type.FLOAT)
 STEP = 1e-6
@@ -54,6 +56,27 @@ def test_every_operator_against_central_differences(op: Op, wide: bool) -> None:
     assert good.mean() > 0.9
     near = np.abs(found - expected) <= 1e-4 * np.maximum(np.abs(expected), 1.0)
     assert (near | ~good).mean() > 0.97, op  # a point that straddles a corner of two pieces may differ
+
+
+@pytest.mark.parametrize("wide", [False, True], ids=["scalar", "vector"])
+@pytest.mark.parametrize("op", sorted({op for op, rule in RULES.items() if rule and op in ELEMENTWISE} | set(BACK)))
+def test_from_the_result_back_comes_to_the_same(op: Op, wide: bool) -> None:
+    """Reverse mode against the rules of forward mode, which central differences hold."""
+    args = _arguments(op, wide=wide or op not in ELEMENTWISE)
+    inner = {
+        Op.SWIZZLE: lambda: swizzle(args[0], "zxz"),
+        Op.JOIN: lambda: join(args[0].x, args[0].y * T),
+        Op.SELECT: lambda: f.select(T > 0.4, args[0], args[0] * T),
+    }
+    expr = inner[op]() if op in inner else make(op, *args)
+    number = f.sum_of([part * weight for part, weight in zip(f.components(expr), (1.0, -0.6, 2.0, 1.0), strict=False)])
+    found, forward = slopes(number, {T}), rate(number, {T: const(1.0)})
+    assert found is not None
+    at = np.linspace(-1.9, 1.9, 41) + 0.0137
+    with np.errstate(all="ignore"):
+        one, other = (evaluate([each], {"t": at}, np.float64)[each] for each in (found.get(T, const(0.0)), forward))
+    assert np.allclose(one, other, rtol=1e-9, atol=1e-9, equal_nan=True)
+    assert slopes(f.normalize(join(T, 1.0)).x, {T}) is None  # it says where it does not know
 
 
 @pytest.mark.parametrize(

@@ -175,8 +175,8 @@ def _smooth(e: Expr, low: Expr, high: Expr, x: Expr) -> Expr:
     span = top - bottom
     t = f.saturate((value - bottom) / span)
     some = span + (1.0 - f.abs_(f.sign(span)))  # between equal edges nothing moves
-    raw = (x - low) / some - (value - bottom) * (high - low) / (some * some)
-    return 6.0 * t * (1.0 - t) * raw
+    raw = (x - low) - (value - bottom) * (high - low) / some
+    return (6.0 / some) * (t * (1.0 - t)) * raw
 
 
 def _power(e: Expr, base: Expr, exponent: Expr) -> Expr:
@@ -192,7 +192,7 @@ def _unit(e: Expr, v: Expr) -> Expr:
 
 
 def _length(e: Expr, v: Expr) -> Expr:
-    return f.select(e > 0.0, f.dot(e.args[0], v) / e, const(0.0))
+    return f.dot(e.args[0], v) / f.max_(e, JUST_ABOVE)
 
 
 def _root(e: Expr, x: Expr) -> Expr:

@@ -79,6 +79,19 @@ def _sum(expr: Expr) -> Expr | None:
     return _new(Op.SUB, b, a.args[0]) if a.op is Op.NEG else None
 
 
+def _beside_zeros(expr: Expr) -> Expr | None:
+    """A vector some of whose components are 0 changes the others alone."""
+    a, b = expr.args
+    sides = ((a, b),) if expr.op is Op.SUB else ((a, b), (b, a))
+    for kept, added in sides:
+        if added.op is not Op.JOIN or kept.type is not added.type:
+            continue
+        parts = list(zip(_components(kept), _components(added), strict=True))
+        if any(is_all(part, 0.0) for _, part in parts):
+            return _settled(join(*(_new(expr.op, one, other) for one, other in parts)))
+    return None
+
+
 def _difference(expr: Expr) -> Expr | None:
     a, b = expr.args
     if is_all(b, 0.0):
@@ -298,8 +311,8 @@ def _picked(expr: Expr) -> Expr | None:
 
 
 RULES: dict[Op, tuple[Rule, ...]] = {
-    Op.ADD: (_sum, _beside_vector),
-    Op.SUB: (_difference, _beside_vector),
+    Op.ADD: (_sum, _beside_vector, _beside_zeros),
+    Op.SUB: (_difference, _beside_vector, _beside_zeros),
     Op.MUL: (_product, _beside_vector),
     Op.DIV: (_quotient, _beside_vector),
     Op.NEG: (_negation,),

@@ -7,13 +7,17 @@ A triangle carries `CARRIED`; an object and a frame give `OF_OBJECT` and `OF_FRA
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
 
 from soft_lantern.ir import functions as f
+from soft_lantern.ir.cost import cost
 from soft_lantern.ir.derivative import rate
 from soft_lantern.ir.expr import Expr, Op, Type, const, input_, join, topological
 from soft_lantern.ir.inputs import INPUTS, VARYING, surface_input
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.simplify import simplified
+from soft_lantern.ir.slopes import slopes
 
 ATTRIBUTES = {
     "mesh_position": Type.VEC3,
@@ -132,16 +136,82 @@ def vertex(offset: Expr | None) -> dict[str, Expr]:
     """
     if offset is None:
         return still_vertex()
-    still = still_vertex()
-    move = at_vertex(offset)
-    position = still["position_world"] + move
-    along, across = (rate(position, _way(way)) for way in ("along", "across"))
+    still, moved = still_vertex(), _moved(offset)
     return still | {
-        "position_world": position,
-        "position_object": still["position_object"] + turned_back(move),
-        "carried_normal": unit(f.cross(along, across) * _handedness()),
-        "carried_tangent": join(unit(along), still["carried_tangent"].w),
+        "position_world": moved.world,
+        "position_object": moved.own,
+        "carried_normal": unit(f.cross(moved.along, moved.across) * _handedness()),
+        "carried_tangent": join(unit(moved.along), still["carried_tangent"].w),
     }
+
+
+class _Moved(NamedTuple):
+    """Where an offset moves a vertex to, in the world and its own space, and how that changes along and across."""
+
+    world: Expr
+    own: Expr
+    along: Expr
+    across: Expr
+
+
+@functools.lru_cache(maxsize=256)
+def _moved(offset: Expr) -> _Moved:
+    """An offset that is one of the object's own space is never turned into the world's and back."""
+    move, position = at_vertex(offset), attribute("mesh_position")
+    local = _along_axes(move)
+    if local is None:
+        world = still_vertex()["position_world"] + move
+        return _Moved(world, position + turned_back(move), *(rate(world, _way(way)) for way in ("along", "across")))
+    own, ways = position + local, [_way("along"), _way("across")]
+    steps = _cheapest([rate(local, way) for way in ways], _from_the_result(local, ways))
+    along, across = (turned(way[position] + step) for way, step in zip(ways, steps, strict=True))
+    return _Moved(turned(own) + surface_input("object_position"), own, along, across)
+
+
+def _from_the_result(value: Expr, ways: Sequence[Mapping[Expr, Expr]]) -> list[Expr] | None:
+    """How a vector changes in some ways, by how its components change with all that they read; None where unknown."""
+    found = [slopes(part, ways[0].keys()) for part in f.components(value)]
+    known = [each for each in found if each is not None]
+    if len(known) < len(found):
+        return None
+    return [join(*(_along(each, way) for each in known)) for way in ways]
+
+
+def _along(number: Mapping[Expr, Expr], way: Mapping[Expr, Expr]) -> Expr:
+    return f.sum_of([f.dot(slope, way[leaf]) for leaf, slope in number.items()]) if number else const(0.0)
+
+
+def _cheapest(*ways: list[Expr] | None) -> list[Expr]:
+    """Of several ways to compute the same, the one with the fewest operations."""
+
+    def work(each: list[Expr]) -> int:
+        plain = simplified(each)
+        return cost(plain[one] for one in each).operations
+
+    return min((each for each in ways if each is not None), key=work)
+
+
+def _along_axes(v: Expr) -> Expr | None:
+    """The vector of object space of which a sum of multiples of the object's axes is the turned one."""
+    parts = _multiples(v)
+    if parts is None:
+        return None
+    return join(*(f.sum_of(parts[axis]) if axis in parts else 0.0 for axis in object_axes()))
+
+
+def _multiples(v: Expr) -> dict[Expr, list[Expr]] | None:
+    """By what each axis is multiplied in a sum; None where it is something else."""
+    axes = object_axes()
+    if v.op is Op.MUL:
+        for axis, by in (v.args, v.args[::-1]):
+            if axis in axes and by.type is Type.FLOAT:
+                return {axis: [by]}
+    if v.op is not Op.ADD:
+        return None
+    one, other = (_multiples(each) for each in v.args)
+    if one is None or other is None:
+        return None
+    return {axis: [*one.get(axis, []), *other.get(axis, [])] for axis in {**one, **other}}
 
 
 def vertex_steps(offset: Expr | None) -> dict[Expr, str]:
@@ -150,11 +220,8 @@ def vertex_steps(offset: Expr | None) -> dict[Expr, str]:
     steps = {expr: name.removeprefix("carried_") for name, expr in vertex(offset).items()}
     steps |= {f.cross(y, z): "square to y and z", _volume(): "volume of the axes", _handedness(): "handedness"}
     if offset is not None:
-        move = at_vertex(offset)
-        position = still_vertex()["position_world"] + move
-        steps |= {rate(position, _way(way)): f"moved {way}" for way in ("along", "across")}
-        steps |= {turned_back(move): "offset in object space", move: "offset", position: "position"}
-        steps |= {still_vertex()["position_world"]: "still position"}
+        moved = _moved(offset)
+        steps |= {moved.along: "moved along", moved.across: "moved across", at_vertex(offset): "offset"}
     return steps
 
 

@@ -31,6 +31,8 @@ _WORK = re.compile(
     r"= Op(?:(?:F|I|S|U)(?:Add|Sub|Mul|Div|Mod|Rem|Negate|Ord\w+)|Dot|VectorTimesScalar|Select|ExtInst) %(?:v(\d))?"
 )
 """What counts as an operation in the text of SPIR-V, and how many numbers it is on."""
+_PRODUCT = re.compile(r"= OpMatrixTimesVector %v(\d)")
+"""The product of a square matrix and a vector: so many products of numbers, and sums of all but one of each row."""
 _HAND_HEAD = """#version 330 core
 in vec3 position_world;
 in vec3 position_object;
@@ -60,14 +62,16 @@ def can_count() -> bool:
     return all(shutil.which(each) for each in TOOLS)
 
 
-def operations(text: str) -> int:
-    """The operations on single numbers of a fragment shader, compiled by glslang and optimised by spirv-opt."""
+def operations(text: str, stage: str = "frag") -> int:
+    """The operations on single numbers of a shader, compiled by glslang and optimised by spirv-opt."""
     with tempfile.TemporaryDirectory() as home:
-        source, made, less = (Path(home) / name for name in ("one.frag", "one.spv", "less.spv"))
+        source, made, less = (Path(home) / name for name in (f"one.{stage}", "one.spv", "less.spv"))
         source.write_text(text.replace("#version 330 core", "#version 450"))
         _run("glslangValidator", "-G", "--aml", "--amb", str(source), "-o", str(made))
         _run("spirv-opt", "-O", str(made), "-o", str(less))
-        return sum(int(width or 1) for width in _WORK.findall(_run("spirv-dis", str(less))))
+        listed = _run("spirv-dis", str(less))
+        matrices = sum(int(side) * (2 * int(side) - 1) for side in _PRODUCT.findall(listed))
+        return sum(int(width or 1) for width in _WORK.findall(listed)) + matrices
 
 
 def _run(*asked: str) -> str:

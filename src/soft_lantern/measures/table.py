@@ -19,7 +19,7 @@ from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir import glsl
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.printer import Body
-from soft_lantern.measures import light
+from soft_lantern.measures import light, nectar
 from soft_lantern.measures.chromium import has_browser
 from soft_lantern.measures.deliveries import (
     again,
@@ -31,6 +31,7 @@ from soft_lantern.measures.deliveries import (
     operations,
 )
 from soft_lantern.measures.effects import effects
+from soft_lantern.measures.nectar import Basin
 from soft_lantern.measures.stage import measures
 from soft_lantern.nodes import Role
 from soft_lantern.render.gl import GlRenderer
@@ -279,6 +280,26 @@ def _frames_against_hands() -> list[Row]:
         rows.append(Row(f"{effect.name}: pictures apart by", apart * 255, 1.0, "/255"))
         if can_count():
             rows.append(Row(f"operations of {effect.name} / by hand", operations(delivered) / operations(hand), 1.0))
+    return [*rows, *_nectar_against_a_hand(gl)]
+
+
+def _nectar_against_a_hand(gl: GlRenderer) -> list[Row]:
+    """The same of the demo's nectar, whose vertices are moved: both of its shaders."""
+    basin, (vertex, fragment) = Basin(gl), nectar.delivered()
+    sheets = [basin.program(vertex, fragment), basin.program(nectar.VERTEX, nectar.FRAGMENT)]
+    seen = []
+    for sheet in sheets:
+        basin.draw(sheet, 0.7)
+        seen.append(basin.seen())
+    one, other = (functools.partial(basin.draw, sheet) for sheet in sheets)
+    rows = [
+        Row("frame of the nectar / by hand", _ratio(one, other, FRAME_ROUNDS, time.process_time), 1.02),
+        Row("nectar: all it draws apart by", float(np.abs(seen[0] - seen[1]).max()) * 255, 1.0, "/255"),
+    ]
+    if can_count():
+        texts = ((vertex, nectar.VERTEX, "vert"), (fragment, nectar.FRAGMENT, "frag"))
+        ours, theirs = (sum(operations(each[side], each[2]) for each in texts) for side in (0, 1))
+        rows.append(Row("operations of the nectar / by hand", ours / theirs, 1.0))
     return rows
 
 

@@ -47,9 +47,10 @@ def wave(
     turn = time / period + phase, out = mix(low, high, shape(turn))
     """
     turn = time / period + phase
+    if shape == "sine":
+        return (low + high) * 0.5 + f.sin(turn * tau) * ((high - low) * 0.5)
     part = f.fract(turn)
     unit = {
-        "sine": f.sin(turn * tau) * 0.5 + 0.5,
         "triangle": 1.0 - f.abs_(part * 2.0 - 1.0),
         "saw": part,
         "pulse": 1.0 - f.step(0.5, part),

@@ -157,7 +157,7 @@ def scale_normal(normal: Direction = (0.0, 0.0, 1.0), scale: Number = 1.0) -> Di
 def _reoriented(base: Expr, detail: Expr) -> Expr:
     t = base + const(0.0, 0.0, 1.0)
     u = detail * const(-1.0, -1.0, 1.0)
-    return f.normalize(t * f.dot(t, u) / f.max_(t.z, 1e-4) - u)
+    return f.normalize(t * (f.dot(t, u) / f.max_(t.z, 1e-4)) - u)
 
 
 @node(
