@@ -36,6 +36,7 @@ from soft_lantern.ir.glsl_words import RESERVED, as_identifier, trouble_with_ide
 from soft_lantern.ir.numpy_reader import as_rows, evaluate
 from soft_lantern.ir.printer import Body
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.simplify import simplified
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_evaluate import evaluate_on_gpu
 from soft_lantern.values.images import Image
@@ -236,10 +237,12 @@ def test_labels_become_identifiers_that_differ() -> None:
 
 def test_folding_works_out_what_is_known_and_drops_needless_work() -> None:
     expr = f.mix(P * A, Q, B) + join(C, C, C) * 0.0
-    done = replace([expr, P * A], {A: const(1.0), B: const(0.0)})
-    assert done[P * A] is P
-    assert done[f.mix(P * A, Q, B)] is P
-    assert replace([A / 4.0 + 0.5], {A: const(2.0)})[A / 4.0 + 0.5] is const(1.0)
+    known = {A: const(1.0), B: const(0.0), C: const(2.0)}
+    given = replace([expr, P * A, C / 4.0 + 0.5], known)
+    done = simplified(list(given.values()))
+    assert given[P * A] is P * 1.0 and done[given[P * A]] is P
+    assert done[given[f.mix(P * A, Q, B)]] is P and done[given[expr]] is P
+    assert done[given[C / 4.0 + 0.5]] is const(1.0)
 
 
 def test_what_is_not_finite_is_told_by_both_readers(gl: GlRenderer) -> None:

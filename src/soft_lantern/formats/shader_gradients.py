@@ -61,9 +61,12 @@ def with_gradients(
     The second: for each uniform that holds a row, the parameter it belongs to.
     """
     held = {name: value for name, value in read_ids(lowered, material).items() if value in sent.gradients}
+    order = topological(roots)
+    if not held:
+        return dict(zip(order, order, strict=True)), {}
     done: dict[Expr, Expr] = {}
     rows: dict[str, str] = {}
-    for expr in topological(roots):
+    for expr in order:
         args = [done[arg] for arg in expr.args]
         name = str(expr.args[0].data) if expr.data is GRADIENT_AT else ""
         if name not in held:

@@ -228,7 +228,7 @@ class _Lowering:
 
     def _lower_node(self, node_id: str) -> None:
         node = self.material.nodes[node_id]
-        node_type = type_of(self.material, node)
+        role, node_type = node.role, type_of(self.material, node)
         if node_type is None:
             self._say_unknown(node_id, node)
             return
@@ -238,39 +238,40 @@ class _Lowering:
             self._say(Severity.ERROR, "kinds", node_id, "", text)
             shared = Kind.NUMBER
         inputs = {p.name: self._input(node_id, node_type, p, shared) for p in node_type.inputs}
-        if node.role is Role.SNIPPET:
+        chosen: dict[str, str] = {}
+        if role is Role.SNIPPET:
             results = self._lower_snippet(node_id, node, node_type, inputs)
         else:
-            chosen = self._settings(node_id, node, node_type) if node_type.settings else {}
+            chosen = self._settings(node_id, node, node_type)
             results = node_type.apply(inputs, chosen)
-        if node.role is Role.EXIT:
+        if role is Role.EXIT:
             self.handed_out[node_id] = results["value"]
             return
-        if node.role is Role.OFFSET:
+        if role is Role.OFFSET:
             if node_id != counting(self.material, Role.OFFSET):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second one; the first counts")
             else:
                 self.offset = results["offset"]
             return
-        if node.role is Role.SURFACE:
+        if role is Role.SURFACE:
             if node_id != counting(self.material, Role.SURFACE):
                 self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
             else:
                 self.surface = results
-                self.traits = self._settings(node_id, node, node_type)
+                self.traits = chosen
                 self.unlit = node_type.unlit
             return
         title = node.name or node_type.title
         for port in node_type.outputs:
             ref, expr = port_ref(node_id, port.name), results[port.name]
-            if self.apart and node.role not in _PASSING and expr.type is not Type.SAMPLER:
+            if self.apart and role not in _PASSING and expr.type is not Type.SAMPLER:
                 expr = uniform(f"wire:{ref}", expr.type)
             self.wires[ref] = expr
             self.kinds[ref] = port.carries.kind or shared
             if expr.op is not Op.CONST:
                 self.origins.setdefault(expr, node_id)
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
-                self.names.setdefault(expr, title if node.name or node.role is not Role.FORMULA else "formula")
+                self.names.setdefault(expr, title if node.name or role is not Role.FORMULA else "formula")
 
     def _lower_snippet(self, node_id: str, node: Node, node_type: NodeType, inputs: dict[str, Expr]) -> dict[str, Expr]:
         graph = self.material.snippets[node.settings["snippet"]]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import inspect
 import itertools
+import operator
 import threading
 import weakref
 from collections.abc import Callable, Iterable, Iterator
@@ -405,6 +406,9 @@ TYPING: dict[Op, Callable[[Types], Type | None]] = {
 """The type of each operator's result from its arguments' types, None where they do not fit."""
 
 
+_SERIAL = operator.attrgetter("serial")
+
+
 def topological(roots: Iterable[Expr]) -> list[Expr]:
     """Every expression reachable from `roots`, arguments before users, in the order they were first built."""
     seen: set[Expr] = set()
@@ -414,7 +418,7 @@ def topological(roots: Iterable[Expr]) -> list[Expr]:
         if expr not in seen:
             seen.add(expr)
             waiting.extend(expr.args)
-    return sorted(seen, key=lambda e: e.serial)
+    return sorted(seen, key=_SERIAL)
 
 
 def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:

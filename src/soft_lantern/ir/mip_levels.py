@@ -64,4 +64,4 @@ def _at_next(value: Expr, axis: str) -> Expr:
         name = str(leaf.data)
         if leaf.op is Op.INPUT and (name in CARRIED or f"{name}_{axis}" in INPUTS):
             moved[leaf] = leaf + input_(f"{name}_{axis}", leaf.type)
-    return replace([value], moved, fold=False)[value]
+    return replace([value], moved)[value]

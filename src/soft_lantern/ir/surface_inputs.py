@@ -231,7 +231,7 @@ def at_vertex(value: Expr) -> Expr:
     for name in (*BUILT_IN, *(n for n in INPUTS if n.endswith(("_dx", "_dy")))):
         still[surface_input(name)] = const(*INPUTS[name].default)
     (over_carried,) = at_pixel([value])
-    return replace([over_carried], still, fold=False)[over_carried]
+    return replace([over_carried], still)[over_carried]
 
 
 def _way(way: str) -> dict[Expr, Expr]:
@@ -280,7 +280,7 @@ def at_pixel(values: Sequence[Expr]) -> list[Expr]:
     derived = {surface_input(name): expr for name, expr in derived_inputs().items()}
     if not any(expr in derived for expr in topological(values)):
         return list(values)
-    done = replace(values, derived, fold=False)
+    done = replace(values, derived)
     return [done[value] for value in values]
 
 

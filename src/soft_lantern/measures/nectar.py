@@ -21,10 +21,20 @@ SIZE = (640, 480)
 ACROSS = 300
 """Vertices along a side of the sheet of nectar."""
 VALUES: dict[str, tuple[float, ...]] = {
-    "object_x": (1, 0, 0), "object_y": (0, 1, 0), "object_z": (0, 0, 1), "object_position": (0, 0.2, 0),
-    "camera_position": (0, 4, 0), "camera_right": (1, 0, 0), "camera_up": (0, 0, -1),
-    "swell": (0.03,), "shallow": (1, 0.8, 0.4, 0.2), "deep": (0.5, 0.2, 0.1, 0.9), "depth_strength": (1.1,),
-    "roughness": (0.07,), "ripple_strength": (0.22,), "ripple_speed": (1,),
+    "object_x": (1, 0, 0),
+    "object_y": (0, 1, 0),
+    "object_z": (0, 0, 1),
+    "object_position": (0, 0.2, 0),
+    "camera_position": (0, 4, 0),
+    "camera_right": (1, 0, 0),
+    "camera_up": (0, 0, -1),
+    "swell": (0.03,),
+    "shallow": (1, 0.8, 0.4, 0.2),
+    "deep": (0.5, 0.2, 0.1, 0.9),
+    "depth_strength": (1.1,),
+    "roughness": (0.07,),
+    "ripple_strength": (0.22,),
+    "ripple_speed": (1,),
     "view_projection": (0.35, 0, 0, 0, 0, 0, 0.1, 0, 0, -0.35, 0, 0, 0, 0, 0, 1),
 }
 TEXTURES = ("depth_picture", "image_texture", "image_2_texture")

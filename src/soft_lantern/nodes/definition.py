@@ -221,9 +221,10 @@ FORMULA, SNIPPET = "formula", "snippet"
 
 def role_of(key: str) -> Role:
     """What a node of that key is there for."""
-    if key in (FORMULA, SNIPPET):
-        return Role(key)
-    return LIBRARY[key].role if key in LIBRARY else Role.COMPUTES
+    found = LIBRARY.get(key)
+    if found is not None:
+        return found.role
+    return Role(key) if key in (FORMULA, SNIPPET) else Role.COMPUTES
 
 
 def node(

@@ -19,6 +19,7 @@ from soft_lantern.graph.lowering import lower, read_ids, uniform_values
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.inputs import BEHIND, INPUTS, surface_input
 from soft_lantern.ir.rewrite import replace
+from soft_lantern.ir.simplify import simplified
 from soft_lantern.proof import glsl_points
 from soft_lantern.proof.by_opengl import OpenGl
 from soft_lantern.proof.points import PICTURE, Points, Rows, points_for
@@ -51,8 +52,9 @@ def outcomes(material: Material) -> dict[str, Expr]:
     named = {name: expr for name, (_, expr) in surface_outputs(lowered).items()}
     if lowered.unlit:
         named.pop("alpha_cutoff", None)  # the shader is given what comes of it
-    done = replace(list(named.values()), exact)
-    found = {name: done[expr] for name, expr in named.items()}
+    given = replace(list(named.values()), exact)
+    plain_ones = simplified([given[expr] for expr in named.values()])
+    found = {name: plain_ones[given[expr]] for name, expr in named.items()}
     plain = surface_input("normal_world")
     return {name: e for name, e in found.items() if e is not plain and not _asks_neighbours(e)}
 

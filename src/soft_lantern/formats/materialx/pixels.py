@@ -27,7 +27,7 @@ def over_pixels(
                 symbol = parameters.setdefault(bare, uniform(bare.removeprefix(MOVING), leaf.type))
                 axis = Op.CHANGE_UP if str(leaf.data).endswith("_dy") else Op.CHANGE_RIGHT
                 inside[leaf] = make(axis, symbol) if _change_of(leaf) else symbol
-        function = Function(f"{name}_{key}", tuple(parameters.values()), replace([expr], inside, fold=False)[expr])
+        function = Function(f"{name}_{key}", tuple(parameters.values()), replace([expr], inside)[expr])
         given = (
             symbols[each[len(MOVING) :]] if each.startswith(MOVING) else surface_input(each) for each in parameters
         )

@@ -49,7 +49,7 @@ def as_gradient(material: Material, output: str, tolerance: float) -> Replacemen
     numbers = {expr: wire for wire, expr in lowered.wires.items() if lowered.kinds[wire] is Kind.NUMBER}
     values = {name: leaf(value) for name, value in uniform_values(lowered, material, {}).items()}
     for ruler in reversed([expr for expr in order if expr in numbers and expr.op is not Op.UNIFORM]):
-        over = replace([wanted], {ruler: _PLACE}, fold=False)[wanted]
+        over = replace([wanted], {ruler: _PLACE})[wanted]
         leaves = [expr for expr in topological([over]) if expr.op is Op.INPUT]
         if leaves or _PLACE not in topological([over]):
             continue
