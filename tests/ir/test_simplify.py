@@ -21,7 +21,7 @@ EXAMPLES: list[tuple[Op, Expr, Expr]] = [
     (Op.ADD, 0.0 + v, v),
     (Op.ADD, x + -y, x - y),
     (Op.ADD, -x + y, y - x),
-    (Op.ADD, join(0.0, x, 0.0) + v, join(v.x, x + v.y, v.z)),
+    (Op.ADD, join(0.0, x, 0.0) + v, join(v.x, v.y + x, v.z)),
     (Op.SUB, v - join(0.0, x, y), join(v.x, v.y - x, v.z - y)),
     (Op.SUB, v - 0.0, v),
     (Op.SUB, x - x, const(0.0)),

@@ -85,6 +85,8 @@ _FUNCTIONS: dict[Function, tuple[str, tuple[str, ...], dict[str, Value]]] = {
     f.atan2: ("arctangent", ("y", "x"), {}),
     noise.perlin_2d: ("perlin_noise_2d", ("at",), {"scale": 1.0}),
     noise.perlin_3d: ("perlin_noise_3d", ("at",), {"scale": 1.0}),
+    noise.perlin_three_2d: ("three_noises_2d", ("at",), {"scale": 1.0}),
+    noise.perlin_three_3d: ("three_noises_3d", ("at",), {"scale": 1.0}),
     noise.value_2d: ("value_noise_2d", ("at",), {"scale": 1.0}),
     noise.value_3d: ("value_noise_3d", ("at",), {"scale": 1.0}),
     noise.cell_2d: ("cell_noise_2d", ("at",), {"scale": 1.0}),

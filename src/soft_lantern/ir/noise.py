@@ -7,7 +7,7 @@ whole numbers decide (Jenkins' lookup3 for the hash, Perlin 2002 for the fade an
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, bits, const, join, make, swizzle, traced
@@ -142,15 +142,30 @@ def _corner_offsets(dimensions: int) -> list[tuple[int, ...]]:
     return [tuple(reversed(each)) for each in itertools.product((0, 1), repeat=dimensions)]
 
 
-def _perlin(at: Expr) -> Expr:
+def _perlin_of(at: Expr, gives: Callable[..., Expr]) -> Expr:
+    """`gives`: what a corner gives by its hash and the way from it."""
     places, parts = _cell(at), [f.fract(part) for part in f.components(at)]
-    gradient = {2: gradient_2d, 3: gradient_3d, 4: gradient_4d}[len(parts)]
     corners = []
     for offset in _corner_offsets(len(parts)):
         moved = [place + bits(1) if step else place for place, step in zip(places, offset, strict=True)]
         away = [part - 1.0 if step else part for part, step in zip(parts, offset, strict=True)]
-        corners.append(gradient(hashed(*moved), *away))
+        corners.append(gives(hashed(*moved), *away))
     return GRADIENT_SCALE[len(parts)] * _blended(corners, [fade(part) for part in parts])
+
+
+def _perlin(at: Expr) -> Expr:
+    return _perlin_of(at, {2: gradient_2d, 3: gradient_3d, 4: gradient_4d}[at.type.width])
+
+
+def _three_gradients(hash_: Expr, *away: Expr) -> Expr:
+    """A gradient each by the first, second and third eight bits of the hash."""
+    gradient = {2: gradient_2d, 3: gradient_3d}[len(away)]
+    eights = [make(Op.SHIFT_RIGHT, hash_, bits(by)) if by else hash_ for by in (0, 8, 16)]
+    return join(*(gradient(each, *away) for each in eights))
+
+
+def _perlin_three(at: Expr) -> Expr:
+    return _perlin_of(at, _three_gradients)
 
 
 def _value(at: Expr) -> Expr:
@@ -164,6 +179,9 @@ def _value(at: Expr) -> Expr:
 
 perlin_2d = traced("perlin_noise_2d", _perlin, VEC2, bound=(-GRADIENT_BOUND[2], GRADIENT_BOUND[2]))
 perlin_3d = traced("perlin_noise_3d", _perlin, VEC3, bound=(-GRADIENT_BOUND[3], GRADIENT_BOUND[3]))
+perlin_three_2d = traced("perlin_three_2d", _perlin_three, VEC2, bound=(-GRADIENT_BOUND[2], GRADIENT_BOUND[2]))
+perlin_three_3d = traced("perlin_three_3d", _perlin_three, VEC3, bound=(-GRADIENT_BOUND[3], GRADIENT_BOUND[3]))
+"""Three noises at once that differ; the first is the one that stands alone."""
 perlin_4d = traced("perlin_noise_4d", _perlin, Type.VEC4, bound=(-GRADIENT_BOUND[4], GRADIENT_BOUND[4]))
 value_2d = traced("value_noise_2d", _value, VEC2, bound=(0.0, 1.0))
 value_3d = traced("value_noise_3d", _value, VEC3, bound=(0.0, 1.0))

@@ -23,6 +23,7 @@ from soft_lantern.nodes.definition import (
     Seconds,
     Vector2,
     Wave,
+    Waves,
     node,
 )
 from soft_lantern.nodes.logic import Count
@@ -35,6 +36,7 @@ Movement = Literal["still", "over time"]
 _BY_WIDTH: dict[str, dict[int, Callable[..., Expr]]] = {
     "value": {2: noise.value_2d, 3: noise.value_3d, 4: noise.value_4d},
     "perlin": {2: noise.perlin_2d, 3: noise.perlin_3d, 4: noise.perlin_4d},
+    "three": {2: noise.perlin_three_2d, 3: noise.perlin_three_3d},
     "cell": {2: noise.cell_2d, 3: noise.cell_3d, 4: noise.cell_4d},
     "cell colour": {2: noise.cell_colour_2d, 3: noise.cell_colour_3d, 4: noise.cell_colour_4d},
 }
@@ -97,11 +99,19 @@ def perlin_noise_3d(
     return _noise("perlin", _place(at, scale, time, movement))
 
 
-def _layered(at: Expr, time: Expr, movement: str, weights: tuple[Expr, ...], lacunarity: Expr, normalised: str) -> Expr:
+def _layered(
+    at: Expr,
+    time: Expr,
+    movement: str,
+    weights: tuple[Expr, ...],
+    lacunarity: Expr,
+    normalised: str,
+    kind: str = "perlin",
+) -> Expr:
     """Layers of Perlin noise: each reads the place finer, and all of them the same clock."""
     total: Expr | None = None
     for index, weight in enumerate(weights):
-        layer = _noise("perlin", join(at, time) if movement == "over time" else at) * weight
+        layer = _noise(kind, join(at, time) if movement == "over time" else at) * weight
         total = layer if total is None else total + layer
         if index + 1 < len(weights):
             at = at * lacunarity
@@ -155,6 +165,78 @@ def layered_noise_3d(
     out = sum(weight_i * perlin(at * scale * pow(lacunarity, i))) / sum(weight_i)
     """
     return _layered(at * scale, time, movement, weight, lacunarity, normalised)
+
+
+@node(
+    "Three noises 2D",
+    family="noise",
+    also=("vector noise", "colour noise", "warp", "distort", "flow"),
+    source=_MATERIALX + "noise2d",
+)
+def three_noises_2d(at: Vector2 = _UV, scale: Number = 8.0) -> Waves:
+    """Three Perlin noises at once that differ, each within −1 to 1: to move a place about, or to colour it.
+
+    out_i = 0.6616 * blend(dot(gradients_i, offsets), fade(fract(at * scale)))
+    """
+    return _noise("three", at * scale)
+
+
+@node(
+    "Three noises 3D",
+    family="noise",
+    also=("vector noise", "colour noise", "warp", "distort", "flow", "solid"),
+    source=_MATERIALX + "noise3d",
+)
+def three_noises_3d(at: Metres3 = _PLACE, scale: Number = 2.0) -> Waves:
+    """Three Perlin noises at once that differ, each within −1 to 1: to move a place about, or to colour it.
+
+    out_i = 0.982 * blend(dot(gradients_i, offsets), fade(fract(at * scale)))
+    """
+    return _noise("three", at * scale)
+
+
+@node(
+    "Three layered noises 2D",
+    family="noise",
+    also=("vector noise", "fractal", "fbm", "octaves", "warp", "distort"),
+    source=_MATERIALX + "fractal2d",
+    repeat=Repeat("octaves", lambda index, count: 0.5**index),
+)
+def three_layered_noises_2d(
+    at: Vector2 = _UV,
+    scale: Number = 4.0,
+    lacunarity: Number = 2.0,
+    *weight: Amount,
+    octaves: Count = "3",
+    normalised: OnOff = "on",
+) -> Waves:
+    """Three layered noises at once that differ; normalised, by the sum of the weights.
+
+    out = sum(weight_i * three_noises(at * scale * pow(lacunarity, i))) / sum(weight_i)
+    """
+    return _layered(at * scale, _TIME, "still", weight, lacunarity, normalised, "three")
+
+
+@node(
+    "Three layered noises 3D",
+    family="noise",
+    also=("vector noise", "fractal", "fbm", "octaves", "warp", "distort", "solid"),
+    source=_MATERIALX + "fractal3d",
+    repeat=Repeat("octaves", lambda index, count: 0.5**index),
+)
+def three_layered_noises_3d(
+    at: Metres3 = _PLACE,
+    scale: Number = 1.0,
+    lacunarity: Number = 2.0,
+    *weight: Amount,
+    octaves: Count = "3",
+    normalised: OnOff = "on",
+) -> Waves:
+    """Three layered noises at once that differ; normalised, by the sum of the weights.
+
+    out = sum(weight_i * three_noises(at * scale * pow(lacunarity, i))) / sum(weight_i)
+    """
+    return _layered(at * scale, _TIME, "still", weight, lacunarity, normalised, "three")
 
 
 class PerCell(NamedTuple):

@@ -433,6 +433,8 @@ INPUTS_AS: dict[str, Expr] = {
 STANDARD_FUNCTIONS = {
     noise.perlin_2d.name: ("noise2d", "texcoord"),
     noise.perlin_3d.name: ("noise3d", "position"),
+    noise.perlin_three_2d.name: ("noise2d", "texcoord"),
+    noise.perlin_three_3d.name: ("noise3d", "position"),
     noise.cell_2d.name: ("cellnoise2d", "texcoord"),
     noise.cell_3d.name: ("cellnoise3d", "position"),
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 from soft_lantern.errors import BadFile
@@ -17,9 +17,7 @@ from soft_lantern.formats.materialx.read_nodes import (
     FORMULAS,
     PER_COMPONENT,
     ROWS,
-    SPACES,
     by_components,
-    combined,
     converted,
 )
 from soft_lantern.formats.materialx.standard import Row
@@ -30,10 +28,12 @@ from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
 from soft_lantern.nodes import LIBRARY, Port, Role
 from soft_lantern.nodes.formula import formula_type
-from soft_lantern.values.images import Encoding, Wrap
+from soft_lantern.values.images import Encoding
 from soft_lantern.values.kinds import Value
 from soft_lantern.values.words import counted
 
+MATRICES = {"matrix33": 9, "matrix44": 16}
+"""How many numbers a matrix has, column after column."""
 WIDTHS = {"float": 1, "integer": 1, "boolean": 1, "vector2": 2, "vector3": 3, "color3": 3, "vector4": 4, "color4": 4}
 """Components of what is read; a colour of three is a vector here, so that nothing befalls an alpha it has not."""
 NODE_GRAPH = "nodegraph"
@@ -62,10 +62,18 @@ class Given:
 
 
 Outputs = dict[str, Given]
+Special = Callable[["GraphReader", Any, Mapping[str, Given | None]], Given | Outputs | None]
+"""Reads a node, given what goes into it; None where it cannot."""
 
 
 class Around(Protocol):
     """What a graph's reader asks the reader of the whole document."""
+
+    def special(self, category: str) -> Special | None:
+        """How a standard node is read that takes more than a table."""
+
+    def brought(self, name: str) -> Callable[[GraphReader], Given] | None:
+        """How that is had which geometry brings to an input that says nothing."""
 
     def texture(self, file: str, sampling: Sampling) -> str:
         """The id of the texture for a file."""
@@ -197,9 +205,8 @@ class GraphReader:
         if type_ == "filename":
             sampling = Sampling(encoding=encoding_of(port))
             return Given(file=port.getResolvedValueString(), sampling=sampling) if text else None
-        if type_ not in WIDTHS or not text:
-            return None
-        return Given(WIDTHS[type_], parts=numbers(text, WIDTHS[type_]))
+        width = WIDTHS.get(type_) or MATRICES.get(type_)
+        return Given(width, parts=numbers(text, width)) if width and text else None
 
     def node(self, node: Any) -> Outputs:
         """What a node of theirs gives, by the names of its outputs; built with all that it needs, once."""
@@ -231,10 +238,10 @@ class GraphReader:
         if nodedef.getAttribute(KEY) in (*LIBRARY, "formula"):
             return self._own(node, nodedef)
         given = {port.getName(): self._input(node, port) for port in nodedef.getActiveInputs()}
-        if category in SPECIAL:
-            found = SPECIAL[category](self, node, given)
-            if found is not None:
-                return found if isinstance(found, dict) else {"out": found}
+        special = self.around.special(category)
+        found = special(self, node, given) if special else None
+        if found is not None:
+            return found if isinstance(found, dict) else {"out": found}
         found = self._row(node, nodedef, given)
         if found is not None:
             return found
@@ -257,9 +264,9 @@ class GraphReader:
         found = self.port(mine) if mine is not None else None
         if found is not None:
             return found
-        brought = port.getAttribute("defaultgeomprop")
-        if brought in _GEOMETRY:
-            return _GEOMETRY[brought](self)
+        brought = self.around.brought(port.getAttribute("defaultgeomprop"))
+        if brought:
+            return brought(self)
         if port.getType() in WIDTHS:
             return self._typed(port) or Given(WIDTHS[port.getType()], parts=(0.0,) * WIDTHS[port.getType()])
         return self._typed(port)
@@ -278,14 +285,14 @@ class GraphReader:
         for port in shape.inputs:
             theirs = node.getInput(port.name)
             found = self.port(theirs) if theirs is not None else None
-            given[port.name] = self._texture(found) if found and (found.file or not found.width) else found
+            given[port.name] = self.texture(found) if found and (found.file or not found.width) else found
         node_id = self.add(key, settings, node.getAttribute("uiname"), **given)
         return {
             out_name(port.name): self.out(node_id, WIDTHS.get(_type_of(nodedef, out_name(port.name)), 4), port.name)
             for port in shape.outputs
         }
 
-    def _texture(self, given: Given) -> Given:
+    def texture(self, given: Given) -> Given:
         """A file as the wire of a texture."""
         if given.wire:
             return given
@@ -308,7 +315,7 @@ class GraphReader:
                     taken[first] = self.wired(self.as_width(held, wide))
                 node_id = self.add(key, row.when, node.getAttribute("uiname"), **taken)
                 return {
-                    row.outputs.get(p.name, "out"): self.out(node_id, _width(p, wide), p.name)
+                    row.outputs.get(p.name, "out"): self.out(node_id, width_of(p, wide), p.name)
                     for p in LIBRARY[key].shaped(row.when).outputs
                 }
         return None
@@ -318,16 +325,16 @@ class GraphReader:
         shape, wide = LIBRARY[key].shaped(row.when), WIDTHS.get(node.getType(), 0)
         if not set(row.inputs) <= set(given) or any(node.getInput(n) for n in set(given) - set(row.inputs)):
             return False
-        if not row.outputs and _width(shape.outputs[0], wide) != wide:
+        if not row.outputs and width_of(shape.outputs[0], wide) != wide:
             return False
-        coloured = "color4" in (node.getType(), _first_type(nodedef))
+        coloured = "color4" in (node.getType(), first_type(nodedef))
         if row.category in ("combine4", "separate4") and key.endswith("colour") != coloured:
             return False
         for theirs, ours in row.inputs.items():
             port, each = shape.input(ours), given[theirs]
             if port is None or each is None or not each.width:
                 return False
-            if each.width != _width(port, wide) and (port.carries.kind or each.width != 1):
+            if each.width != width_of(port, wide) and (port.carries.kind or each.width != 1):
                 return False
         return True
 
@@ -336,7 +343,7 @@ class GraphReader:
         taken = {}
         for name, each in given.items():
             if each is not None and (entry := entry_of(name)) in snippet.nodes:
-                taken[entry] = self._texture(each) if each.file else each
+                taken[entry] = self.texture(each) if each.file else each
         node_id = self.add("snippet", {"snippet": snippet.id}, node.getAttribute("uiname"), **taken)
         return {
             each.getName(): self.out(node_id, WIDTHS[each.getType()], exit_of(each.getName()))
@@ -379,7 +386,7 @@ def setting(node: Any, name: str) -> str:
     return str(port.getValueString()) if port is not None else ""
 
 
-def _width(port: Port, wide: int) -> int:
+def width_of(port: Port, wide: int) -> int:
     """How many components a port of ours has, where an open one has so many."""
     return port.carries.kind.width if port.carries.kind else wide
 
@@ -389,7 +396,7 @@ def _type_of(nodedef: Any, name: str) -> str:
     return str(output.getType()) if output is not None else ""
 
 
-def _first_type(nodedef: Any) -> str:
+def first_type(nodedef: Any) -> str:
     inputs = nodedef.getActiveInputs()
     return str(inputs[0].getType()) if inputs else ""
 
@@ -397,221 +404,3 @@ def _first_type(nodedef: Any) -> str:
 def _literal(parts: tuple[float, ...]) -> str:
     texts = [literal(part) if part >= 0 else f"({literal(part)})" for part in parts]
     return texts[0] if len(texts) == 1 else f"vec{len(texts)}({', '.join(texts)})"
-
-
-Special = Callable[[GraphReader, Any, Mapping[str, Given | None]], Given | Outputs | None]
-
-
-def _some(given: Given | None, width: int = 1) -> Given:
-    return given or Given(width, parts=(0.0,) * width)
-
-
-def _coordinates(reader: GraphReader, index: str = "0") -> Given:
-    at = reader.out(reader.add("texture_coordinates", {"set": index if index in ("0", "1") else "0"}), 2)
-    return turned(reader, at)
-
-
-def turned(reader: GraphReader, at: Given) -> Given:
-    """Coordinates of textures that run the other way in v."""
-    node = reader.nodes.get(at.wire.split(".")[0]) if at.wire else None
-    if node is not None and node.settings.get("expression") == _TURNED:
-        return Given(2, wire=reader.wires[port_ref(at.wire.split(".")[0], "at")])
-    return reader.formula("vec2({at}.x, 1.0 - {at}.y)", 2, at=at)
-
-
-_TURNED = "vec2(at.x, 1.0 - at.y)"
-
-
-def _image(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-    file = given.get("file") or Given()
-    if file.file:
-        file = reader._texture(replace(file, sampling=sampling_of(node, file.sampling.encoding)))
-    at = node.getInput("texcoord")
-    place = None if at is None else turned(reader, _some(reader.port(at), 2))
-    made = reader.add("image", {}, node.getAttribute("uiname"), texture=file if file.wire else None, uv=place)
-    width = WIDTHS[node.getType()]
-    return (
-        reader.as_width(reader.out(made, 4, "colour"), width)
-        if width > 1
-        else reader.formula("{at}.x", 1, at=reader.out(made, 4, "colour"))
-    )
-
-
-_WRAPS: dict[str, Wrap] = {"periodic": "repeat", "clamp": "clamp", "mirror": "mirror"}
-
-
-def sampling_of(node: Any, encoding: Encoding) -> Sampling:
-    """How an image node reads its file."""
-    wrap = _WRAPS.get(setting(node, "uaddressmode"), "repeat")
-    return Sampling(encoding, "nearest" if setting(node, "filtertype") == "closest" else "linear", wrap)
-
-
-def _extract(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-    value, index = _some(given.get("in")), int(_some(given.get("index")).parts[0] if given.get("index") else 0)
-    return reader.formula("{at}." + "xyzw"[min(max(index, 0), 3)], 1, at=value)
-
-
-def _space(key: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-        space = SPACES.get(setting(node, "space") or "object", "world")
-        known = {s.name for s in LIBRARY[key].settings}
-        made = reader.out(reader.add(key, {"space": space} if known else {}, node.getAttribute("uiname")), 3)
-        if known or space == "world":
-            return made
-        chosen = {"source": "world", "target": space, "meaning": "direction"}
-        return reader.out(reader.add("convert_space", chosen, vector=made), 3)
-
-    return made
-
-
-def _transformed(meaning: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-        ends = [SPACES.get(setting(node, each), "world") for each in ("fromspace", "tospace")]
-        chosen = {"source": ends[0], "target": ends[1], "meaning": meaning}
-        return reader.out(reader.add("convert_space", chosen, vector=given.get("in")), 3)
-
-    return made
-
-
-def _seen(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-    toward = reader.out(reader.add("view_direction"), 3)
-    return reader.out(reader.add("negate", value=toward), 3)
-
-
-def _separated(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Outputs | None:
-    value = _some(given.get("in"), 4)
-    if value.wire and _first_type(node.getNodeDef()) != "color3":
-        return None  # there is a node for it
-    names = [each.getName() for each in node.getNodeDef().getActiveOutputs()]
-    return {name: reader.formula("{at}." + "xyzw"[n], 1, at=value) for n, name in enumerate(names)}
-
-
-def _combined(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-    parts = {name: each for name, each in given.items() if each}
-    if node.getType() not in ("color3",) and all(each.width == 1 for each in parts.values()):
-        return None  # there is a node for it
-    text = combined({name: str(each.width) for name, each in parts.items()})
-    return reader.formula(text, WIDTHS[node.getType()], **parts)
-
-
-def _luminance(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-    value, weights = _some(given.get("in"), 3), _some(given.get("lumacoeffs"), 3)
-    text = "vec3(dot({at}, {weights}))" if value.width == 3 else "vec4(vec3(dot({at}.rgb, {weights})), {at}.a)"
-    return reader.formula(text, value.width, at=value, weights=weights)
-
-
-def _noise(key: str, at: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-        if node.getType() != "float":
-            return None
-        one = Given(1, parts=(1.0,))
-        found = reader.out(reader.add(key, at=reader.wired(_some(given.get(at), 3)), scale=one), 1)
-        if "amplitude" not in given:
-            return found
-        return reader.formula("{noise} * {amplitude} + {pivot}", 1, noise=found, **_only(given, "amplitude", "pivot"))
-
-    return made
-
-
-def _fractal(key: str, at: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-        octaves, lacunarity, diminish = (given.get(each) for each in ("octaves", "lacunarity", "diminish"))
-        if node.getType() != "float" or not (octaves and octaves.parts and diminish and diminish.parts):
-            return None
-        count = min(max(int(octaves.parts[0]), 2), 8)
-        weights = {f"weight_{n + 1}": Given(1, parts=(diminish.parts[0] ** n,)) for n in range(count)}
-        chosen = {"octaves": str(count), "normalised": "off"}
-        place, one = reader.wired(_some(given.get(at), 3)), Given(1, parts=(1.0,))
-        found = reader.out(reader.add(key, chosen, at=place, scale=one, lacunarity=lacunarity, **weights), 1)
-        return reader.formula("{noise} * {amplitude}", 1, noise=found, **_only(given, "amplitude"))
-
-    return made
-
-
-def _cells(key: str, at: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-        one = Given(1, parts=(1.0,))
-        if node.getType() != "float" or setting(node, "style") not in ("", "0"):
-            return None
-        place = reader.wired(_some(given.get(at), 3))
-        node_id = reader.add(key, at=place, scale=one, **_only(given, "jitter"))
-        return reader.out(node_id, 1, LIBRARY[key].outputs[0].name)
-
-    return made
-
-
-def _only(given: Mapping[str, Given | None], *names: str) -> dict[str, Given]:
-    return {name: each for name in names if (each := given.get(name)) is not None}
-
-
-def _normal_map(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-    scale = given.get("scale")
-    if scale is None or scale.width != 1 or any(node.getInput(each) for each in ("normal", "tangent", "bitangent")):
-        return None
-    decoded = reader.add("decode_normal", {}, "", colour=reader.wired(_some(given.get("in"), 3)), scale=scale)
-    return reader.out(reader.add("normal_to_world", normal=reader.out(decoded, 3)), 3)
-
-
-def _hsv(key: str) -> Special:
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
-        value = reader.wired(_some(given.get("in"), 3))
-        first, output = LIBRARY[key].inputs[0], LIBRARY[key].outputs[0]
-        node_id = reader.add(key, **{first.name: reader.as_width(value, 3)})
-        found = reader.out(node_id, _width(output, 3), output.name)
-        rgb = reader.as_width(found, 3)
-        return rgb if value.width == 3 else reader.formula("vec4({rgb}, {at}.a)", 4, rgb=rgb, at=value)
-
-    return made
-
-
-SPECIAL: dict[str, Special] = {
-    "constant": lambda reader, node, given: given.get("value"),
-    "dot": lambda reader, node, given: given.get("in"),
-    "image": _image,
-    "texcoord": lambda reader, node, given: _coordinates(reader, setting(node, "index")),
-    "position": _space("position"),
-    "normal": _space("normal"),
-    "tangent": _space("tangent"),
-    "bitangent": _space("bitangent"),
-    "geomcolor": lambda reader, node, given: reader.as_width(
-        reader.out(reader.add("vertex_colour"), 4, LIBRARY["vertex_colour"].outputs[0].name), WIDTHS[node.getType()]
-    ),
-    "time": lambda reader, node, given: reader.out(reader.add("time"), 1, LIBRARY["time"].outputs[0].name),
-    "viewdirection": _seen,
-    "transformpoint": _transformed("point"),
-    "transformvector": _transformed("direction"),
-    "transformnormal": _transformed("normal"),
-    "extract": _extract,
-    "separate2": _separated,
-    "separate3": _separated,
-    "separate4": _separated,
-    "combine2": _combined,
-    "combine3": _combined,
-    "combine4": _combined,
-    "convert": lambda reader, node, given: reader.as_width(_some(given.get("in")), WIDTHS[node.getType()]),
-    "luminance": _luminance,
-    "noise2d": _noise("perlin_noise_2d", "texcoord"),
-    "noise3d": _noise("perlin_noise_3d", "position"),
-    "fractal2d": _fractal("layered_noise_2d", "texcoord"),
-    "fractal3d": _fractal("layered_noise_3d", "position"),
-    "cellnoise2d": _cells("cell_noise_2d", "texcoord"),
-    "cellnoise3d": _cells("cell_noise_3d", "position"),
-    "worleynoise2d": _cells("cells_2d", "texcoord"),
-    "worleynoise3d": _cells("cells_3d", "position"),
-    "normalmap": _normal_map,
-    "hsvtorgb": _hsv("hsv_to_rgb"),
-    "rgbtohsv": _hsv("rgb_to_hsv"),
-}
-"""Standard nodes that take more than a table to read."""
-_GEOMETRY: dict[str, Callable[[GraphReader], Given]] = {
-    "UV0": lambda reader: _coordinates(reader),
-    "UV1": lambda reader: _coordinates(reader, "1"),
-    "Nworld": lambda reader: reader.out(reader.add("normal", {"space": "world"}), 3),
-    "Nobject": lambda reader: reader.out(reader.add("normal", {"space": "object"}), 3),
-    "Tworld": lambda reader: reader.out(reader.add("tangent"), 3),
-    "Bworld": lambda reader: reader.out(reader.add("bitangent"), 3),
-    "Pobject": lambda reader: reader.out(reader.add("position", {"space": "object"}), 3),
-    "Pworld": lambda reader: reader.out(reader.add("position", {"space": "world"}), 3),
-    "Vworld": lambda reader: _seen(reader, None, {}),
-}
-"""What inputs of definitions are given by the geometry."""

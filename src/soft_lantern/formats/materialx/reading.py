@@ -7,7 +7,7 @@ has no counterpart is named in a remark, and left out.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -20,13 +20,14 @@ from soft_lantern.formats.materialx.graph_reader import (
     WIDTHS,
     Given,
     GraphReader,
+    Special,
     encoding_of,
     entry_of,
     exit_of,
     numbers,
-    sampling_of,
 )
 from soft_lantern.formats.materialx.library import library, package
+from soft_lantern.formats.materialx.specials import BROUGHT, SPECIAL, sampling_of
 from soft_lantern.formats.places import file_inside, read_text
 from soft_lantern.graph.document import (
     Instance,
@@ -158,6 +159,14 @@ class _Reader:
             except BadFile as error:
                 self.remark(str(error))
         return self._textures[key]
+
+    def special(self, category: str) -> Special | None:
+        """How a standard node is read that takes more than a table."""
+        return SPECIAL.get(category)
+
+    def brought(self, name: str) -> Callable[[GraphReader], Given] | None:
+        """How that is had which geometry brings to an input that says nothing."""
+        return BROUGHT.get(name)
 
     def remark(self, words: str) -> None:
         """Note what was not taken over, once."""
