@@ -339,6 +339,38 @@ def test_a_standard_surface_comes_as_the_standards_translation_has_it(tmp_path: 
     shown = {name: np.ravel(got[expr]) for name, expr in lowered.surface.items()}
     assert shown["base_colour"] == pytest.approx(np.array(texel[:3]) * (0.8, 0.2, 0.1) * 0.5, rel=1e-6)
     assert shown["roughness"] == pytest.approx([0.25]) and shown["emissive"] == pytest.approx([0.2, 0.4, 0.6])
+    assert shown["metallic"] == pytest.approx([0.0])  # by default no metal, which a surface of glTF would be
+
+
+def test_what_a_document_says_and_nothing_takes_is_told_and_what_it_does_not_say_is_not(tmp_path: Path) -> None:
+    file = tmp_path / "wall.mtlx"
+    file.write_text(WALL)
+    found = read_document(file)
+    (told,) = found.remarks
+    assert "clearcoat" in told and "sheen_color" in told and "transmission" not in told and "iridescence" not in told
+    (material,) = found.materials
+    courses = next(each for each in material.parameters if each.label == "Courses")
+    assert courses.default == 9.0 and courses.group == "Bricks"  # nothing reads it, and it is kept
+
+
+WALL = """<?xml version="1.0"?>
+<materialx version="1.38" colorspace="lin_rec709">
+  <nodegraph name="NG_wall">
+    <input name="brick_tint" type="color3" value="0.62, 0.25, 0.18" uiname="Brick tint" uifolder="Bricks"/>
+    <input name="courses" type="float" value="9" uimin="1" uimax="40" uiname="Courses" uifolder="Bricks"/>
+    <dot name="colour" type="color3"><input name="in" type="color3" interfacename="brick_tint"/></dot>
+    <output name="base" type="color3" nodename="colour"/>
+  </nodegraph>
+  <standard_surface name="SR_wall" type="surfaceshader">
+    <input name="base_color" type="color3" nodegraph="NG_wall" output="base"/>
+    <input name="coat" type="float" value="0.5"/>
+    <input name="sheen" type="float" value="0.2"/>
+  </standard_surface>
+  <surfacematerial name="Wall" type="material">
+    <input name="surfaceshader" type="surfaceshader" nodename="SR_wall"/>
+  </surfacematerial>
+</materialx>
+"""
 
 
 HEAD = '<materialx version="1.39">'

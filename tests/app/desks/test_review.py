@@ -42,7 +42,7 @@ def test_a_look_tuned_in_a_browser_comes_back_and_only_it_is_new(window: MainWin
     desk = window.desk("Deliver")
     assert isinstance(desk, DeliverDesk)
     until(lambda: not session.loading)
-    tick(desk.materials.list, "kettle_metal")
+    tick(desk.leaving.materials.list, "kettle_metal")
     tick(desk.targets, "page", "glsl")
     desk.deliver_to(out)
     until(lambda: (out / PAGE).exists() and not window.status.task_bar.tasks)

@@ -14,7 +14,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDialogButtonBox, QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMessageBox, QWidget
 
 from by_hand import (
     LEFT,
@@ -38,6 +38,7 @@ from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
+from soft_lantern.app.widgets.told_lines import ToldLines
 from soft_lantern.app.window import closing
 from soft_lantern.app.window.window import DESKS, MainWindow
 from soft_lantern.demo.meshes import lantern_post
@@ -445,6 +446,39 @@ def test_a_document_let_go_on_the_window_becomes_a_material_and_is_one_thing_to_
     window.dropEvent(QDropEvent(QPointF(40, 200), Qt.DropAction.CopyAction, data, LEFT, NONE))
     until(lambda: "broken.mtlx is no sound MaterialX document" in window.status.message.text())
     assert session.project == before
+
+
+FRAMES = """<materialx version="1.39">
+  <nodegraph name="g">
+    <frame name="one" type="float" /><output name="a" type="float" nodename="one" />
+    <frame name="two" type="float" /><output name="b" type="float" nodename="two" />
+  </nodegraph>
+  <gltf_pbr name="s" type="surfaceshader">
+    <input name="metallic" type="float" nodegraph="g" output="a" />
+    <input name="roughness" type="float" nodegraph="g" output="b" />
+  </gltf_pbr>
+  <surfacematerial name="m" type="material"><input name="surfaceshader" type="surfaceshader" nodename="s" />
+  </surfacematerial>
+</materialx>
+"""
+
+
+def test_all_that_did_not_come_over_can_be_read_and_copied(window: MainWindow, tmp_path: Path) -> None:
+    (tmp_path / "frames.mtlx").write_text(FRAMES)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "frames.mtlx"))])
+    window.dropEvent(QDropEvent(QPointF(40, 200), Qt.DropAction.CopyAction, data, LEFT, NONE))
+    until(lambda: "Show them…" in window.banner.buttons)
+    assert "2 things did not come over from frames.mtlx" in window.banner.words.text()
+    QTest.mouseClick(window.banner.buttons["Show them…"], LEFT)
+    (told,) = window.findChildren(ToldLines)
+    item, clipboard = told.list.item(0), QApplication.clipboard()
+    assert item and clipboard and told.list.count() == 2
+    assert item.text() == "one is a frame, which nothing here computes; it gives 0"
+    QTest.mouseClick(told.copy, LEFT)
+    assert clipboard.text().count("which nothing here computes") == 2
+    told.close()
+    assert "Show them…" not in window.banner.buttons
 
 
 def test_bad_input_is_said_and_the_last_good_picture_stays(window: MainWindow, tmp_path: Path) -> None:

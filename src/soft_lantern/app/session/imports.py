@@ -52,8 +52,18 @@ def import_document(session: Session, path: Path) -> None:
         if session.apply(f"Import {path.name}", taken) and ids:
             session.open_material(ids[0])
             session.told.emit(f"{path.name}: {found.words}")
+            _tell_what_stayed(session, path.name, found.found.remarks)
 
     _read(session, path, lambda progress: bring_in_document(path, folder, progress), take)
+
+
+def _tell_what_stayed(session: Session, name: str, remarks: list[str]) -> None:
+    """Where more did not come over than one line says, offer to show all of it."""
+    if len(remarks) < 2:
+        return
+    title = f"What did not come over from {name}"
+    show = {"Show them…": lambda: session.listed.emit(title, list(remarks)), "Leave it": lambda: None}
+    session.asked.emit(f"import {name}", f"{len(remarks)} things did not come over from {name}", show)
 
 
 def can_be_taken_in(path: Path) -> bool:

@@ -63,6 +63,8 @@ class Session(QObject):
     """The id of an object that an import has put on the stage."""
     asked = pyqtSignal(str, str, object)
     """A question that does not stop the work: what it is about, its words, and what each answer does, by its words."""
+    listed = pyqtSignal(str, list)
+    """Something to read at leisure: its title, and its lines."""
 
     def __init__(self, folder: Path) -> None:
         """Open the project in a folder. Raises BadProject."""

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QWidget
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.told_lines import ToldLines
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.versions_dialog import VersionsDialog
 from soft_lantern.formats.recovery import Difference, State, earlier_states
@@ -26,6 +27,7 @@ class Offers:
     def __init__(self, session: Session, worker: RenderWorker, banner: Banner, parent: QWidget) -> None:
         self.session, self.worker, self.banner, self.parent = session, worker, banner, parent
         self.dialog: VersionsDialog | None = None
+        session.listed.connect(lambda title, lines: passing(ToldLines(title, lines, parent)).open())
 
     def outside(self, files: list[str]) -> None:
         """Ask what is to count of records that another program changed."""

@@ -249,7 +249,8 @@ class _Reader:
         else:
             self._surface(reader, shader, given, settings)
         _offset(reader, node, values)
-        return _placed(reader.graph(as_identifier(name), name, parameters.made), reader.placed)
+        made = reader.graph(as_identifier(name), name, parameters.with_unread())
+        return _placed(made, reader.placed)
 
     def _shader_inputs(self, reader: GraphReader, shader: Any, values: Any) -> dict[str, Given | None] | None:
         """What a surface shader is given, by the names of glTF's inputs; None where it is of no known kind."""
@@ -270,7 +271,11 @@ class _Reader:
                 stand_in.addInput(port.getName(), port.getType()).copyContentFrom(port)
             else:
                 self.remark(f"{port.getName()} of {name} has no place in a surface of glTF; it is left out")
-        return {key.removesuffix("_out"): each for key, each in reader.node(stand_in).items()}
+        said = {port.getName() for port in shader.getInputs()}
+        asked = {each.getName(): _handed_in(each) for each in nodedef.getImplementation().getOutputs()}
+        found = {key.removesuffix("_out"): (key, each) for key, each in reader.node(stand_in).items()}
+        # What has no place here is told only where the document says something about it.
+        return {name: each for name, (key, each) in found.items() if name in _SURFACE or asked.get(key, said) & said}
 
     def _surface(
         self, reader: GraphReader, shader: Any, given: Mapping[str, Given | None], settings: Mapping[str, str]
@@ -282,9 +287,12 @@ class _Reader:
             if each is None and port.getValueString():
                 each = Given(WIDTHS[port.getType()], parts=_parts(port))
             taken[ours] = reader.wired(each) if each and each.width == 3 else each
-        for name, each in given.items():
-            if name not in (*_SURFACE, "alpha_mode", "tangent") and each and not _says_nothing(nodedef, name, each):
-                self.remark(f"{name} of {shader.getName()} has no place in our surface; it is left out")
+        known = (*_SURFACE, "alpha_mode", "tangent")
+        left = [name for name, e in given.items() if name not in known and e and not _says_nothing(nodedef, name, e)]
+        if left:
+            have, are = ("has", "it is") if len(left) == 1 else ("have", "they are")
+            names = " and ".join(filter(None, (", ".join(left[:-1]), left[-1])))
+            self.remark(f"{names} of {shader.getName()} {have} no place in our surface; {are} left out")
         mode = given.get("alpha_mode")
         chosen = _MODES[int(mode.parts[0]) % 3] if mode and mode.parts else "opaque"
         reader.add("surface", {"alpha_mode": chosen} | dict(settings), "", **taken)
@@ -334,6 +342,7 @@ class _Parameters:
         self.reader: GraphReader | None = None
         self.made: list[Parameter] = []
         self._wires: dict[str, Given | None] = {}
+        self._graphs: dict[str, Any] = {}
         self._taken = Identifiers(set(HLSL_WORDS))
 
     def exposed(self, port: Any) -> Given | None:
@@ -343,8 +352,16 @@ class _Parameters:
             return None
         path = port.getNamePath()
         if path not in self._wires:
+            self._graphs[owner.getNamePath()] = owner
             self._wires[path] = self._parameter(port)
         return self._wires[path]
+
+    def with_unread(self) -> list[Parameter]:
+        """Those that were asked for, and after them what else comes into the same graphs, though nothing reads it."""
+        for graph in list(self._graphs.values()):
+            for port in graph.getActiveInputs() if graph.getCategory() == "nodedef" else graph.getInputs():
+                self.exposed(port)
+        return self.made
 
     def _parameter(self, port: Any) -> Given | None:
         kind = _KINDS.get(port.getType())
@@ -475,6 +492,13 @@ def _placed(graph: Material, placed: set[str]) -> Material:
             stacked[x] = stacked.get(x, 0) + 1
             nodes[key] = changed(nodes[key], x=x, y=-DOWN * stacked[x])
     return changed(graph, nodes=nodes)
+
+
+def _handed_in(output: Any) -> set[str]:
+    """The inputs of its graph that an output comes from, by name."""
+    ends = [output, *(edge.getUpstreamElement() for edge in output.traverseGraph())]
+    ports = [output, *(port for end in ends[1:] if end is not None for port in end.getInputs())]
+    return {port.getInterfaceName() for port in ports} - {""}
 
 
 def _says_nothing(nodedef: Any, name: str, given: Given) -> bool:

@@ -262,7 +262,12 @@ def described(parameter: Parameter) -> str:
     return f"{text}; default {shown}"
 
 
+_IN_ASCII = str.maketrans(
+    {"−": "-", "–": "-", "×": "x", "·": "*", "’": "'", "“": '"', "”": '"', "°": " deg", "²": "^2"}
+)
+
+
 def remark(text: str) -> str:
     """Words as the end of a line: printable ASCII without a backslash, so that they cannot end it early or go on."""
-    plain = "".join(c if 32 <= ord(c) < 127 and c != "\\" else "?" for c in text)
+    plain = "".join(c if 32 <= ord(c) < 127 and c != "\\" else "?" for c in text.translate(_IN_ASCII))
     return f" // {plain}" if text else ""
