@@ -43,7 +43,7 @@ def preflight(program: SurfaceProgram, target: str, budgets: Sequence[Budget] = 
     place = program.material.id
     found = [
         Notice(Severity.ERROR, "over-a-limit", f"{figure.words}: more than every device has", place)
-        for figure in figures(program)
+        for figure in figures(program, target)
         if figure.too_much
     ]
     found += _reserved(program, target)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
 from soft_lantern.app.desks.deliver.desk import WORDS, DeliverDesk
 from soft_lantern.app.widgets.tick_list import KEY
 from soft_lantern.app.window.window import MainWindow
-from soft_lantern.formats.delivery import MANIFEST
+from soft_lantern.formats.delivery import MANIFEST, TARGETS
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.shaders import figures
 from soft_lantern.formats.shaders.surface import program_of
@@ -122,9 +123,12 @@ def test_figures_say_what_is_more_than_every_device_has(monkeypatch: pytest.Monk
     m.add("unlit_surface", colour=m.add("combine", x=total, y=total, z=total))
     program = program_of(m.into_project(Project(name="p")).materials[m.material.id])
     assert not any(figure.too_much for figure in figures.figures(program))
-    assert figures.BLOCK == 16384 and "80 of 16,384 bytes" in figures.figures(program)[3].words
-    monkeypatch.setattr(figures, "BLOCK", 64)
-    assert [figure.too_much for figure in figures.figures(program)] == [False, False, False, True, False]
+    assert figures.LIMITS.keys() == TARGETS.keys()
+    assert "80 of 4,096 bytes" in figures.figures(program)[3].words  # plain uniforms: 1,024 numbers
+    assert "80 of 65,536 bytes" in figures.figures(program, "wgsl")[3].words
+    monkeypatch.setitem(figures.LIMITS, "wgsl", replace(figures.LIMITS["wgsl"], parameters=64))
+    assert [each.too_much for each in figures.figures(program, "wgsl")] == [False, False, False, True, False]
+    assert not any(each.too_much for each in figures.figures(program, "hlsl"))
 
 
 def test_pre_flight_says_what_precision_loses_and_leads_to_the_material(window: MainWindow) -> None:

@@ -30,6 +30,7 @@ from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deliver
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
+from soft_lantern.formats.shaders.figures import LIMITS
 from soft_lantern.graph.document import Material, changed
 from soft_lantern.graph.notice import Fix, Notice, Severity, accept, unaccept
 from soft_lantern.progress import Progress
@@ -221,6 +222,7 @@ class DeliverDesk(Desk):
         self.pane.show_texts(made.texts, made.nodes, made.names)
         self.pane.mark_nodes(self.session.selected_nodes)
         self.figures.clear()
+        self.figures.setToolTip(LIMITS[self.pane.chosen].source if self.pane.chosen in LIMITS else "")
         for figure in made.figures:
             self.figures.addItem(f"{figure.words}: more than every device has" if figure.too_much else figure.words)
 

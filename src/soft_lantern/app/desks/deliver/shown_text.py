@@ -41,7 +41,7 @@ def shown_text(project: Project, material: Material, target: str, images: Mappin
     program = program_of(material, shipped(project, material, "row"))
     read = frozenset(read_ids(lower(material), material).values())
     against = with_accepted(material, preflight(program, target, project.budgets))
-    measured = figures(program), against, read
+    measured = figures(program, target), against, read
     names = {key: label_of(material, node) for key, node in material.nodes.items()}
     if target == "mtlx":
         base, done = document_of(project, material, images, folder)
