@@ -15,13 +15,16 @@ from PIL import Image as Picture
 from khronos import complaints
 from soft_lantern.baked_assets.scene import SceneFile
 from soft_lantern.baked_assets.surfaces import CANNOT
+from soft_lantern.baked_assets.target import gltf_target
+from soft_lantern.commands.baking import bake_scene
 from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.gltf import Document
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.project_source import from_disk
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, Texture, with_records
+from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, Texture, changed, with_records
 from soft_lantern.graph.instances.values import put_instance
+from soft_lantern.progress import silent
 from soft_lantern.scene.colour_layers import by_vertex, kept_selection
 from soft_lantern.scene.mesh import ColourLayer, Model
 from soft_lantern.scene.primitives import primitive
@@ -205,3 +208,24 @@ def test_a_texture_that_is_only_tiled_and_tinted_goes_out_as_it_is(tmp_path: Pat
     (row,) = file.told
     assert row["textures"] == [] and row["textures_as_they_are"] == ["base_colour", "metallic_roughness", "normal"]
     assert all(each["most"] <= 0.1 for each in row["off_by_steps_of_255"].values())
+
+
+def test_light_that_was_baked_leaves_beside_the_scene(tmp_path: Path) -> None:
+    home = tmp_path / "p"
+    write_demo(home)
+    bake_scene(home, "night_grotto", 1, 1, None, silent)
+    project = open_project(home).project
+    alone = changed(project, scenes={"night_grotto": project.scenes["night_grotto"]})
+    made = gltf_target(home, side=16)["gltf"].files(alone, [project.materials["vine_bark"]], silent)
+    light = json.loads(made["night_grotto.light.json"])
+    maps = {row["light_map"] for row in light["light_maps"]}
+    assert maps and maps <= made.keys() and {row["mesh"] for row in light["light_maps"]} <= made.keys()
+    assert light["probes"]["coefficients"]
+    (row,) = (each for each in light["light_maps"] if each["object"] == "Grotto rock")
+    mesh = tmp_path / "rock.glb"
+    mesh.write_bytes(bytes(made[row["mesh"]]))  # type: ignore[arg-type]
+    held = Document(mesh).json
+    assert {each["name"] for each in held["meshes"]} == row["coordinate_set"].keys()
+    for each in held["meshes"]:
+        (only,) = each["primitives"]
+        assert f"TEXCOORD_{row['coordinate_set'][each['name']]}" in only["attributes"]

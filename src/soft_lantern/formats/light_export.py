@@ -50,12 +50,14 @@ def lit_objects(scene: Scene, models: Mapping[str, Model], light: BakedLight) ->
     return found
 
 
-def hand_over(folder: Path, light: BakedLight, weights: Weights, objects: Sequence[LitObject]) -> list[Path]:
+def hand_over(
+    folder: Path, light: BakedLight, weights: Weights, objects: Sequence[LitObject], prefix: str = ""
+) -> list[Path]:
     """Write light into a folder as it is tuned; the files, in the order they were written. Raises BadFile.
 
     Of each object NAME.exr, 16-bit float: R, G, B of all light as it is tuned, and each group's layer for an emission
     whose mean is 1; NAME.png, the same light in 8 bits over a stated range; NAME.glb, whose last set of texture
-    coordinates is the map's. `light.json` says all of it, and holds the probes.
+    coordinates is the map's. `light.json` says all of it, and holds the probes. `prefix`: what all names begin with.
     """
     layers, taken = layer_names(light.groups), set[str]()
     written: list[Path] = []
@@ -64,6 +66,7 @@ def hand_over(folder: Path, light: BakedLight, weights: Weights, objects: Sequen
         held = light.maps[each.id]
         name = as_identifier(each.name, taken, "object")
         taken.add(name)
+        name = prefix + name
         whole = held.weighed(weights)
         names, picture = layered(held.light, layers)
         channels = ("R", "G", "B", *names)
@@ -96,8 +99,9 @@ def hand_over(folder: Path, light: BakedLight, weights: Weights, objects: Sequen
     }
     if light.probes:
         manifest["probes"] = _probes(light, weights)
-    write_whole(folder / "light.json", json.dumps(manifest, indent=2, ensure_ascii=False) + "\n")
-    return [*written, folder / "light.json"]
+    about = folder / f"{prefix}light.json"
+    write_whole(about, json.dumps(manifest, indent=2, ensure_ascii=False) + "\n")
+    return [*written, about]
 
 
 def _group(name: str, layer: str, mean: tuple[float, float, float], weights: Weights) -> dict[str, Any]:

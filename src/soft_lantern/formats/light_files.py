@@ -5,6 +5,7 @@ Further parts hold where each corner of a mesh lies in its map, and the probes; 
 
 from __future__ import annotations
 
+import contextlib
 import json
 from collections.abc import Mapping
 from pathlib import Path
@@ -15,10 +16,10 @@ import numpy as np
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.kept import BakedLight, LightMap, Probes
 from soft_lantern.bake.light.surfaces import Floats
-from soft_lantern.errors import BadFile
+from soft_lantern.errors import BadFile, LanternError
 from soft_lantern.formats.layered_exr import ExrPart, read_parts, write_parts
 from soft_lantern.formats.places import file_inside, new_file
-from soft_lantern.graph.document import Scene
+from soft_lantern.graph.document import Project, Scene
 from soft_lantern.ir.glsl_words import as_identifier
 
 LIGHT_FOLDER = "light"
@@ -39,6 +40,16 @@ def keep_light(folder: Path, scene: Scene, light: BakedLight) -> str:
 def load_light(folder: Path, scene: Scene) -> BakedLight:
     """The light that was baked for a scene. Raises BadFile where its file is missing or damaged."""
     return read_light(file_inside(folder, scene.baked.file, scene.name))
+
+
+def baked_lights(project: Project, folder: Path) -> dict[str, BakedLight]:
+    """The light that was baked for scenes, by their ids; where its file cannot be read, the stage has none either."""
+    found = {}
+    for scene in project.scenes.values():
+        if scene.baked.file:
+            with contextlib.suppress(LanternError):
+                found[scene.id] = load_light(folder, scene)
+    return found
 
 
 def write_light(path: Path, light: BakedLight) -> None:

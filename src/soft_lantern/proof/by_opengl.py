@@ -50,47 +50,40 @@ class OpenGl:
 
         `pictures`: textures by the names of their samplers, the first row the lowest; `values` of uniforms by name.
         """
-        return self._thread.submit(self._drawn, vertex, fragment, given, count, pictures, values).result()
 
-    def _drawn(
-        self,
-        vertex: str,
-        fragment: str,
-        given: Rows,
-        count: int,
-        pictures: Mapping[str, Rows],
-        values: Mapping[str, tuple[float, ...]],
-    ) -> Rows:
-        context = self._context
-        try:
-            program = context.program(vertex_shader=vertex, fragment_shader=fragment)
-        except moderngl.Error as error:
-            raise LanternError(f"OpenGL refuses the shader: {error}") from error
-        points = context.texture((given.shape[1], given.shape[0]), 4, given.tobytes(), dtype="f4")
-        points.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        drawn = context.texture((given.shape[1], count), 4, dtype="f4")
-        target, array = context.framebuffer([drawn]), context.vertex_array(program, [])
-        held = {
-            name: context.texture((texels.shape[1], texels.shape[0]), 4, texels.tobytes(), dtype="f4")
-            for name, texels in pictures.items()
-        }
-        try:
-            points.use(0)
-            for unit, (name, picture) in enumerate(held.items(), 1):
-                picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-                picture.use(unit)
-                if name in program:
-                    program[name] = unit
-            for name, parts in {glsl_points.DATA: None, **values}.items():
-                if name in program:
-                    member = program[name]
-                    assert isinstance(member, moderngl.Uniform)
-                    member.write((np.array([0], "i4") if parts is None else np.array(parts, "f4")).tobytes())
-            target.use()
-            context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-            array.render(moderngl.TRIANGLES, vertices=3)
-            return np.frombuffer(drawn.read(), np.float32).reshape(count, given.shape[1], 4)
-        finally:
-            made: tuple[Any, ...] = (array, target, drawn, points, program, *held.values())
-            for each in made:
-                each.release()
+        def work() -> Rows:
+            context = self._context
+            try:
+                program = context.program(vertex_shader=vertex, fragment_shader=fragment)
+            except moderngl.Error as error:
+                raise LanternError(f"OpenGL refuses the shader: {error}") from error
+            points = context.texture((given.shape[1], given.shape[0]), 4, given.tobytes(), dtype="f4")
+            points.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            drawn = context.texture((given.shape[1], count), 4, dtype="f4")
+            target, array = context.framebuffer([drawn]), context.vertex_array(program, [])
+            held = {
+                name: context.texture((texels.shape[1], texels.shape[0]), 4, texels.tobytes(), dtype="f4")
+                for name, texels in pictures.items()
+            }
+            try:
+                points.use(0)
+                for unit, (name, picture) in enumerate(held.items(), 1):
+                    picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+                    picture.use(unit)
+                    if name in program:
+                        program[name] = unit
+                for name, parts in {glsl_points.DATA: None, **values}.items():
+                    if name in program:
+                        member = program[name]
+                        assert isinstance(member, moderngl.Uniform)
+                        member.write((np.array([0], "i4") if parts is None else np.array(parts, "f4")).tobytes())
+                target.use()
+                context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+                array.render(moderngl.TRIANGLES, vertices=3)
+                return np.frombuffer(drawn.read(), np.float32).reshape(count, given.shape[1], 4)
+            finally:
+                made: tuple[Any, ...] = (array, target, drawn, points, program, *held.values())
+                for each in made:
+                    each.release()
+
+        return self._thread.submit(work).result()

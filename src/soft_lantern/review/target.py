@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
-from soft_lantern.errors import LanternError
 from soft_lantern.formats.delivery import Whole
-from soft_lantern.formats.light_files import load_light
+from soft_lantern.formats.light_files import baked_lights
 from soft_lantern.formats.project_source import Read, from_disk, source_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.ir.glsl_words import as_identifier
@@ -28,17 +26,8 @@ def page_target(folder: Path, read: Read | None = None, looks: Collection[str] |
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
         models, images = (read or from_disk(folder))(project)
         name = as_identifier(project.name, set(), fallback="project")
-        page = review_page(project, materials, models, images, progress, looks, _baked(project, folder))
+        lights = {key: ShownLight(light) for key, light in baked_lights(project, folder).items()}
+        page = review_page(project, materials, models, images, progress, looks, lights)
         return {f"{name}.review.html": page}
 
     return {"page": Whole(WORDS, lambda project, materials: source_of(project, materials, folder, looks), files)}
-
-
-def _baked(project: Project, folder: Path) -> dict[str, ShownLight]:
-    """The light that was baked for scenes, by their ids; where its file cannot be read, the stage has none either."""
-    found = {}
-    for scene in project.scenes.values():
-        if scene.baked.file:
-            with contextlib.suppress(LanternError):
-                found[scene.id] = ShownLight(load_light(folder, scene))
-    return found
