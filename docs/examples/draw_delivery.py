@@ -56,18 +56,26 @@ def ball(rings: int = 64) -> tuple[dict[str, np.ndarray], np.ndarray]:
     return mesh, np.stack([a, c, b, b, c, d], axis=-1).reshape(-1, 3).astype("u4")
 
 
+def filled(block: dict, values: dict) -> bytes:
+    """A block of memory with values in it, laid out as the table of parameters says."""
+    held = np.zeros(max(block["bytes"], 16) // 4, "f4")
+    for member in block["members"]:
+        parts = np.ravel(values.get(member["identifier"], FRAME.get(member["identifier"], 0)))
+        held[member["offset"] // 4 : member["offset"] // 4 + len(parts)] = parts
+    return held.tobytes()
+
+
 def main(folder: Path, name: str, out: Path, *changes: str) -> None:
     """Draw a material of a delivery."""
     table = json.loads((folder / f"{name}.parameters.json").read_text(encoding="utf-8"))
     values = {row["identifier"]: row["default"] for row in table["parameters"]}
     values |= {key: [float(part) for part in text.split(",")] for key, text in (each.split("=") for each in changes)}
     gl = moderngl.create_context(require=330, standalone=True, backend="egl")
-    texts = {kind: (folder / f"{name}.{kind}.glsl").read_text(encoding="utf-8") for kind in ("vert", "frag")}
-    program = gl.program(vertex_shader=texts["vert"], fragment_shader=texts["frag"])
+    vertex, fragment = ((folder / f"{name}.{kind}.glsl").read_text(encoding="utf-8") for kind in ("vert", "frag"))
+    program = gl.program(vertex_shader=vertex, fragment_shader=fragment)
     scale, near, far = 1 / np.tan(np.radians(36) / 2), 0.1, 100.0
-    depth = near - far
-    view = np.diag([scale, scale, (far + near) / depth, 0.0])
-    view[2, 3], view[3, 2] = 2 * far * near / depth, -1.0
+    view = np.diag([scale, scale, (far + near) / (near - far), 0.0])
+    view[2, 3], view[3, 2] = 2 * far * near / (near - far), -1.0
     view[:, 3] -= 4 * view[:, 2]  # the ball stands four metres before the eye
     grey = gl.texture((1, 1), 4, np.array([0.5, 0.5, 1, 1], "f4").tobytes(), dtype="f4")  # for every other texture
     atlas = table.get("gradients", {}).get("texture")
@@ -75,23 +83,20 @@ def main(folder: Path, name: str, out: Path, *changes: str) -> None:
     held = gl.texture(rows.size, 4, rows.tobytes(), internal_format=0x8C43) if rows else grey  # sRGB decoded
     for unit, texture in enumerate((grey, held)):
         texture.use(unit)
+    blocks = {key: filled(table[word], values) for key, word in ((table["block"]["name"], "block"), ("Frame", "frame"))}
+    blocks["View"] = view.T.astype("f4").tobytes()
     for key in program:
-        member = program[key]
-        if not isinstance(member, moderngl.Uniform):
-            continue
-        if member.gl_type == 0x8B5E:  # a sampler
-            member.value = int(atlas is not None and key == table["gradients"]["sampler"])
-        elif key == "view_projection":
-            member.write(view.T.astype("f4").tobytes())
-        else:
-            member.write(np.array(FRAME.get(key, values.get(key, 0)), "f4").tobytes())
+        if isinstance(program[key], moderngl.UniformBlock):
+            program[key] = list(blocks).index(key)
+            gl.buffer(blocks[key]).bind_to_uniform_block(list(blocks).index(key))
+        elif isinstance(program[key], moderngl.Uniform):  # a sampler
+            program[key] = int(atlas is not None and key == table["gradients"]["sampler"])
     mesh, triangles = ball()
-    attributes = [key for key in program if isinstance(program[key], moderngl.Attribute)]
-    buffers = []
-    for key in attributes:
-        wide = program[key].dimension
-        data = mesh.get(key, np.zeros((len(mesh["mesh_position"]), wide)))  # slopes of attributes: even
-        buffers.append((gl.buffer(data.astype("f4").tobytes()), f"{wide}f", key))
+    buffers, even = [], np.zeros((len(mesh["mesh_position"]), 4))  # even: how attributes change, on a ball
+    for key in program:
+        if isinstance(program[key], moderngl.Attribute):
+            data, wide = mesh.get(key.removeprefix("in_"), even), program[key].dimension
+            buffers.append((gl.buffer(data[:, :wide].astype("f4").tobytes()), f"{wide}f", key))
     targets = [gl.texture((SIZE, SIZE), 4, dtype="f4") for _ in range(5)]
     surface = gl.framebuffer(targets, gl.depth_renderbuffer((SIZE, SIZE)))
     surface.use()

@@ -27,7 +27,7 @@ from soft_lantern.formats.colour_tables import (
 from soft_lantern.formats.gimp import gradient_text, read_gradient
 from soft_lantern.formats.images import read_image
 from soft_lantern.formats.shader_gradients import shipped, with_gradients
-from soft_lantern.formats.shader_package import HEADS, package, write_package
+from soft_lantern.formats.shader_package import package, write_package
 from soft_lantern.formats.sprites import Picture, file_traps, indexed, pictures_in, pixels_of, reencoded_sprites
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import (
@@ -59,6 +59,7 @@ from soft_lantern.graph.palettes.recolour import replaced, tint_failure, tinted
 from soft_lantern.graph.palettes.swap_sets import grown, pick_of_swaps, sprites_of, swap_of, swap_set, with_palette
 from soft_lantern.graph.ramps.images import colours_at, expression, image_of_gradient, oklab_of, ramp_images, side_of
 from soft_lantern.ir.expr import Type, uniform
+from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.ir.ramp import ROW_AT
 from soft_lantern.render.gl import GlRenderer
@@ -171,7 +172,7 @@ def test_shaders_carry_gradients_as_rows_or_exactly_with_cost_and_error(gl: GlRe
         fragment = (tmp_path / form / "ramped.frag.glsl").read_text()
         if form == "row":
             assert depths["type"] == "float" and depths["default"] == [0.25] and len(depths["rows"]) == 2
-            assert "uniform float depths;" in fragment and "uniform sampler2D gradient_atlas;" in fragment
+            assert "    float depths;" in fragment and "uniform sampler2D gradient_atlas;" in fragment
             assert (tmp_path / form / "ramped.gradients.png") in files
             assert all(each["row"]["texture_reads"] == 1 and each["row"]["error"] > 0 for each in listed.values())
         else:

@@ -195,13 +195,13 @@ def test_exported_glsl_compiles_reads_well_and_tells_its_parameters(ramp: Materi
         assert done.returncode == 0, done.stdout
     fragment = paths[0].read_text()
     body = [line.strip() for line in fragment.splitlines()]
-    assert "float rise = position_world.y - origin;" in body
+    assert "float rise = inputs.position_world.y - parameters.origin;" in body
     assert "float height_mask = clamp(divide, 0.0, 1.0);" in body
-    assert "vec4 ramp_colour = mix(low_colour, high_colour, height_mask);" in body
+    assert "vec4 ramp_colour = mix(parameters.low_colour, parameters.high_colour, height_mask);" in body
     assert "forgotten" not in fragment.lower()
     table = {row["identifier"]: row for row in json.loads(paths[2].read_text())["parameters"]}
     for name, row in table.items():
-        assert f"uniform {row['type']} {name};" in fragment
+        assert f"    {row['type']} {name};" in fragment
     spread = table["spread"]
     assert (spread["low"], spread["high"], spread["default"], spread["unit"]) == (0.1, 10, [4.0], "m")
     assert table["low_colour"]["default_srgb"] == "#2a4d5e"

@@ -17,7 +17,7 @@ from soft_lantern.errors import BadEdit, BadFile
 from soft_lantern.formats.images import bring_in_image, load_images, load_texture
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.saving import save_project
-from soft_lantern.formats.shader_package import HEADS, package
+from soft_lantern.formats.shader_package import package
 from soft_lantern.graph import unfold as unfolding
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Material, Node, Project, Texture, changed, port_ref
@@ -33,6 +33,7 @@ from soft_lantern.graph.snippets import collapse, expand, put_snippet, remove_sn
 from soft_lantern.graph.unfold import can_unfold, unfold
 from soft_lantern.ir import cost
 from soft_lantern.ir.expr import Type, uniform
+from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.ir.hand_point import hand_point
 from soft_lantern.ir.numpy_reader import Array, evaluate, leaf
 from soft_lantern.nodes import LIBRARY

@@ -373,7 +373,8 @@ def test_transforms_undo_each_other() -> None:
 
 def test_generated_shaders_of_every_node_are_sound(tmp_path: Path) -> None:
     """Each node in a material of its own, exported, through the Khronos reference compiler."""
-    from soft_lantern.formats.shader_package import HEADS, package
+    from soft_lantern.formats.shader_package import package
+    from soft_lantern.ir.glsl_program import HEADS
 
     files = []
     for key, node_type in LIBRARY.items():

@@ -8,12 +8,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from soft_lantern.formats.shader_package import HEADS, package
+from soft_lantern.formats.shader_package import package
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.lowering import lower
 from soft_lantern.graph.notices.project import check_material
 from soft_lantern.ir.cost import cost
+from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.render.frame import Frame, Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer

@@ -24,7 +24,8 @@ from soft_lantern.formats.atlas import write_atlas
 from soft_lantern.formats.places import read_plain
 from soft_lantern.formats.records import record_text
 from soft_lantern.formats.shader_gradients import Form, Shipped, shipped
-from soft_lantern.formats.shaders import glsl_450, hlsl, msl, wgsl
+from soft_lantern.formats.shaders import hlsl, msl, wgsl
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.formats.shaders.surface import SurfaceProgram, base_of, program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.ir.glsl_words import Identifiers
@@ -67,7 +68,7 @@ def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
         raise BadFile(f"SPIR-V needs {COMPILER}, of Debian's package glslang-tools")
     made = {}
     with tempfile.TemporaryDirectory() as home:
-        for name, text in glsl_450.files(program).items():
+        for name, text in FLAVOURS["glsl-450"].files(program).items():
             stage = "vert" if ".vert." in name else "frag"
             source, target = Path(home) / name, Path(home) / "made.spv"
             source.write_text(text)
@@ -80,16 +81,10 @@ def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
 
 
 TARGETS: dict[str, Target] = {
-    "glsl": Target("GLSL 3.30 core", lambda program: shader_package.files(program, "glsl")),
-    "glsl-es": Target("GLSL ES 3.00", lambda program: _under("es", shader_package.files(program, "glsl-es"))),
-    **{each.KEY: Target(each.WORDS, each.files) for each in (glsl_450, hlsl, msl, wgsl)},
+    **{key: Target(each.words, each.files) for key, each in FLAVOURS.items()},
+    **{each.KEY: Target(each.WORDS, each.files) for each in (hlsl, msl, wgsl)},
     "spirv": Target("SPIR-V, from GLSL 4.50", _spirv),
 }
-
-
-def _under(word: str, files: Mapping[str, str]) -> dict[str, str]:
-    """Files whose names say what sets them apart."""
-    return {name.replace(".", f".{word}.", 1): text for name, text in files.items()}
 
 
 @dataclass(frozen=True)

@@ -5,14 +5,18 @@ The same values under the same names, so that either pair of shaders draws with 
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Mapping, Sequence
+
 import moderngl
 import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.demo.project import demo_project
-from soft_lantern.formats.shader_package import files
+from soft_lantern.formats.shaders.block import Slot, members, size_of
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS, frame_block
 from soft_lantern.formats.shaders.outputs import OUTPUTS
-from soft_lantern.formats.shaders.surface import program_of
+from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
 from soft_lantern.ir.surface_inputs import ATTRIBUTES
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.gl_resources import write_uniform
@@ -131,9 +135,14 @@ void main() {
 """
 
 
+@functools.cache
+def _program() -> SurfaceProgram:
+    return program_of(demo_project().materials["plain_nectar"])
+
+
 def delivered() -> tuple[str, str]:
     """The vertex and the fragment shader of the nectar as they are delivered."""
-    made = files(program_of(demo_project().materials["plain_nectar"]))
+    made = FLAVOURS["glsl"].files(_program())
     vertex, fragment = (next(text for name, text in made.items() if word in name) for word in (".vert.", ".frag."))
     return vertex, fragment
 
@@ -164,22 +173,36 @@ class Basin:
             texels = chance.uniform(0.3, 1.0, (*SIZE[::-1], 4)).astype("f4")
             texels[..., 0] += 4.0 if name == "depth_picture" else 0.0
             self._pictures.append(self.context.texture(SIZE, 4, texels.tobytes(), dtype="f4"))
+        self._buffers: dict[str, moderngl.Buffer] = {}
         self._drawn = [self.context.texture(SIZE, 4, dtype="f4") for _ in OUTPUTS]
         self._target = self.context.framebuffer(self._drawn, self.context.depth_renderbuffer(SIZE))
 
     def program(self, vertex: str, fragment: str) -> moderngl.VertexArray:
         """The sheet as two shaders draw it."""
         program = self.resources.program(vertex, fragment)
+        for number, (name, data) in enumerate(self._blocks(0.0).items()):
+            if name in program:
+                program[name] = number
+                self._buffers[name] = self.context.buffer(data)
         for name, parts in VALUES.items():
             write_uniform(program, name, tuple(map(float, parts)))
         for unit, name in enumerate(TEXTURES):
             program[name] = unit
-        held = [(buffer, f"{ATTRIBUTES[name].width}f", name) for name, buffer in self._mesh.items() if name in program]
+        held = [
+            (buffer, f"{ATTRIBUTES[name].width}f", called)
+            for name, buffer in self._mesh.items()
+            for called in (name, f"in_{name}")
+            if called in program
+        ]
         return self.context.vertex_array(program, held, self._triangles)
 
     def draw(self, sheet: moderngl.VertexArray, time: float) -> None:
         """Draw it at a moment, and wait for it."""
         write_uniform(sheet.program, "time", (time,))
+        for number, (name, data) in enumerate(self._blocks(time).items()):
+            if name in sheet.program:
+                self._buffers[name].write(data)
+                self._buffers[name].bind_to_uniform_block(number)
         for unit, picture in enumerate(self._pictures):
             picture.use(unit)
         self._target.use()
@@ -188,6 +211,20 @@ class Basin:
         sheet.render(moderngl.TRIANGLES)
         self.context.finish()
 
+    def _blocks(self, time: float) -> dict[str, bytes]:
+        """What the blocks of delivered shaders hold at a moment, by name."""
+        program, values = _program(), {**VALUES, "time": (time,)}
+        slots = {f"{program.type_name}Parameters": program.block, "Frame": frame_block(program)}
+        view = np.array(values["view_projection"], "f4").tobytes()
+        return {name: _filled(each, values) for name, each in slots.items()} | {"View": view}
+
     def seen(self) -> npt.NDArray[np.float32]:
         """All that was drawn last."""
         return np.stack([np.frombuffer(each.read(), np.float32) for each in self._drawn])
+
+
+def _filled(slots: Sequence[Slot], values: Mapping[str, tuple[float, ...]]) -> bytes:
+    held = np.zeros(max(size_of(slots), 16) // 4, np.float32)
+    for name, slot in members(slots):
+        held[slot.offset // 4 : slot.offset // 4 + slot.width] = values.get(name, (0.0,) * slot.width)
+    return held.tobytes()

@@ -13,7 +13,7 @@ import moderngl
 import numpy as np
 
 from soft_lantern.errors import NoGraphics
-from soft_lantern.formats.shader_package import files
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Material, Node, changed, node_and_port
@@ -197,7 +197,7 @@ def _glsl_against_materialx() -> list[Row]:
         glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves))
 
     def delivered(_: float) -> None:
-        files(program_of(material))
+        FLAVOURS["glsl"].files(program_of(material))
 
     def theirs(_: float) -> None:
         generator.generate("chain", output, context)

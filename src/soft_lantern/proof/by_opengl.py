@@ -34,7 +34,8 @@ class OpenGl:
         """What a surface comes to by its GLSL, at the points of a trial."""
         vertex, fragment = glsl_points.texts(tried, "glsl")
         pictures = {name: image.linear() for name, image in tried.pictures.items()}
-        table = self.computed(vertex, fragment, glsl_points.given(tried), len(tried.wanted), pictures, tried.values)
+        block = {glsl_points.block_of(tried): tried.block}
+        table = self.computed(vertex, fragment, glsl_points.given(tried), len(tried.wanted), pictures, blocks=block)
         return glsl_points.found(tried, table)
 
     def computed(
@@ -44,11 +45,13 @@ class OpenGl:
         given: Rows,
         count: int,
         pictures: Mapping[str, Rows],
-        values: Mapping[str, tuple[float, ...]],
+        values: Mapping[str, tuple[float, ...]] = {},
+        blocks: Mapping[str, bytes] = {},
     ) -> Rows:
         """The picture, (count, points, 4), that shaders draw of a picture of inputs, (rows, points, 4).
 
-        `pictures`: textures by the names of their samplers, the first row the lowest; `values` of uniforms by name.
+        `pictures`: textures by the names of their samplers, the first row the lowest; `values` of uniforms by name;
+        `blocks`: what those hold, by name.
         """
 
         def work() -> Rows:
@@ -65,8 +68,13 @@ class OpenGl:
                 name: context.texture((texels.shape[1], texels.shape[0]), 4, texels.tobytes(), dtype="f4")
                 for name, texels in pictures.items()
             }
+            buffers = {name: context.buffer(data) for name, data in blocks.items()}
             try:
                 points.use(0)
+                for number, (name, buffer) in enumerate(buffers.items()):
+                    if name in program:
+                        program[name] = number
+                        buffer.bind_to_uniform_block(number)
                 for unit, (name, picture) in enumerate(held.items(), 1):
                     picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
                     picture.use(unit)
@@ -82,7 +90,7 @@ class OpenGl:
                 array.render(moderngl.TRIANGLES, vertices=3)
                 return np.frombuffer(drawn.read(), np.float32).reshape(count, given.shape[1], 4)
             finally:
-                made: tuple[Any, ...] = (array, target, drawn, points, program, *held.values())
+                made: tuple[Any, ...] = (array, target, drawn, points, program, *held.values(), *buffers.values())
                 for each in made:
                     each.release()
 

@@ -33,7 +33,7 @@ const trials = @TRIALS@;
 const gl = document.createElement("canvas").getContext("webgl2");
 gl.getExtension("EXT_color_buffer_float");
 const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0)).buffer);
-function run({ vertex, fragment, given, rows, points, results, values, pictures }) {
+function run({ vertex, fragment, given, rows, points, results, block, pictures }) {
   const program = gl.createProgram();
   for (const [kind, text] of [[gl.VERTEX_SHADER, vertex], [gl.FRAGMENT_SHADER, fragment]]) {
     const shader = gl.createShader(kind);
@@ -63,8 +63,12 @@ function run({ vertex, fragment, given, rows, points, results, values, pictures 
     gl.uniform1i(gl.getUniformLocation(program, name), at + 1);
   });
   gl.activeTexture(gl.TEXTURE0);
-  for (const [name, value] of Object.entries(values))
-    gl[`uniform${value.length}fv`](gl.getUniformLocation(program, name), value);
+  const place = block ? gl.getUniformBlockIndex(program, block.name) : gl.INVALID_INDEX;
+  if (place !== gl.INVALID_INDEX) {
+    gl.uniformBlockBinding(program, place, 0);
+    gl.bindBufferBase(gl.UNIFORM_BUFFER, 0, gl.createBuffer());
+    gl.bufferData(gl.UNIFORM_BUFFER, floats(block.data), gl.STATIC_DRAW);
+  }
   gl.viewport(0, 0, points, results);
   gl.drawArrays(gl.TRIANGLES, 0, 3);
   const found = new Float32Array(points * results * 4);
@@ -143,7 +147,7 @@ def _asked(vertex: str, fragment: str, given: Rows, results: int, tried: Trial |
         "rows": given.shape[0],
         "points": given.shape[1],
         "results": results,
-        "values": tried.values if tried else {},
+        "block": {"name": glsl_points.block_of(tried), "data": _in_letters(tried.block)} if tried else None,
         "pictures": {
             name: {"width": image.width, "height": image.height, "texels": _letters(image.linear())}
             for name, image in pictures.items()
@@ -152,7 +156,11 @@ def _asked(vertex: str, fragment: str, given: Rows, results: int, tried: Trial |
 
 
 def _letters(numbers: Rows) -> str:
-    return base64.b64encode(numbers.tobytes()).decode()
+    return _in_letters(numbers.tobytes())
+
+
+def _in_letters(data: bytes) -> str:
+    return base64.b64encode(data).decode()
 
 
 def _table(row: dict[str, str], asked: dict[str, Any]) -> Rows:

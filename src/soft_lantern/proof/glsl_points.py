@@ -10,7 +10,6 @@ import re
 import numpy as np
 
 from soft_lantern.formats.delivery import TARGETS
-from soft_lantern.ir.expr import vector_type
 from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.proof.points import Points, Rows, Trial
 
@@ -35,28 +34,27 @@ def texts(tried: Trial, target: str) -> tuple[str, str]:
     picture of floats with a column for each point and a row for each of its inputs.
     """
     program = tried.program
-    files = TARGETS[target].files(program)
-    (text,) = (str(text) for name, text in files.items() if ".frag." in name)
+    (text,) = (str(text) for name, text in TARGETS[target].files(program).items() if ".frag." in name)
     body = text[text.index("//") : text.index("void main()")]
-    body = re.sub(r"^layout\(location = \d+\) out .*\n", "", body, flags=re.MULTILINE)
-    lines = []
-    for row, (name, given) in enumerate(tried.inputs.items()):
-        kind = vector_type(given.shape[1]).value
-        # Declared or worked out by the shader, it is given here.
-        body = re.sub(rf"^(?:in|uniform) {kind} {name};", f"{kind} {name};", body, flags=re.MULTILINE)
-        body, made = re.subn(rf"^ +{kind} {name} = .*;\n", "", body, flags=re.MULTILINE)
-        if made:
-            body = f"{kind} {name};\n{body}"
-        letters = "xyzw"[: given.shape[1]]
-        lines.append(f"    {name} = texelFetch({DATA}, ivec2(int(gl_FragCoord.x), {row}), 0).{letters};")
+    body = re.sub(r"^(layout\(location = \d+\) )?(in|out) .*\n", "", body, flags=re.MULTILINE)
     body = re.sub(r"^uniform sampler2D depth_picture;.*\n", "", body, flags=re.MULTILINE)
-    lines.append(f"    {program.type_name}Surface surface = {program.base}();")
+    body = re.sub(r"^layout\(std140\) uniform Frame \{\n(.*\n)*?\} frame;\n", "", body, flags=re.MULTILINE)
+    lines = [f"    {program.type_name}Inputs inputs;"]
+    for row, (name, given) in enumerate(tried.inputs.items()):
+        letters = "xyzw"[: given.shape[1]]
+        lines.append(f"    inputs.{name} = texelFetch({DATA}, ivec2(int(gl_FragCoord.x), {row}), 0).{letters};")
+    lines.append(f"    {program.type_name}Surface surface = {program.base}(inputs);")
     lines.append("    pixel = vec4(0.0);")
     for row, (name, wanted) in enumerate(tried.wanted.items()):
         letters = "xyzw"[: wanted.shape[1]]
         lines.append(f"    if (int(gl_FragCoord.y) == {row}) pixel.{letters} = surface.{name};")
     vertex, head = around(target)
     return vertex, "".join([head, body, "void main() {\n", "\n".join(lines), "\n}\n"])
+
+
+def block_of(tried: Trial) -> str:
+    """The name of the block that its parameters lie in."""
+    return f"{tried.program.type_name}Parameters"
 
 
 def given(tried: Points) -> Rows:

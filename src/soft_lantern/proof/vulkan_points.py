@@ -15,7 +15,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from soft_lantern.errors import LanternError
-from soft_lantern.formats.shaders import glsl_450, hlsl, wgsl
+from soft_lantern.formats.shaders import hlsl, wgsl
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.ir.expr import Type, vector_type
 from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.by_glslang import COMPILER, SECONDS
@@ -109,8 +110,9 @@ def of_spirv(tried: Trial) -> Stage:
     Raises Absent where glslang is not there, LanternError where it refuses.
     """
     program = tried.program
-    text = glsl_450.files(program)[f"{program.base}.{glsl_450.KEY.removeprefix('glsl-')}.frag.glsl"]
-    body = text[text.index(glsl_450.HEAD) + len(glsl_450.HEAD) : text.index("void main()")]
+    flavour = FLAVOURS["glsl-450"]
+    text, (version,) = flavour.files(program)[f"{program.base}{flavour.ending}.frag.glsl"], flavour.head
+    body = text[text.index(version) + len(version) : text.index("void main()")]
     body = re.sub(r"^layout\(location = \d+\) (in|out) .*\n", "", body, flags=re.MULTILINE)
     body = re.sub(r"^layout\(std140, binding = 1\) uniform Frame \{\n(.*\n)*?\} frame;\n", "", body, flags=re.MULTILINE)
     body = re.sub(r"^.*uniform sampler2D depth_picture;.*\n", "", body, flags=re.MULTILINE)
@@ -121,7 +123,7 @@ def of_spirv(tried: Trial) -> Stage:
     lines = [f"    uint row = uint(gl_FragCoord.x) * {stride(tried)}u;", f"    {program.type_name}Inputs inputs;"]
     lines += _given(tried, lambda kind: kind.value, "given[{}]")
     head = [
-        glsl_450.HEAD,
+        version,
         "#extension GL_EXT_samplerless_texture_functions : require",
         f"layout(set = {GIVEN[0]}, binding = {GIVEN[1]}) readonly buffer Given {{ float given[]; }};",
         f"layout(set = {SAMPLER[0]}, binding = {SAMPLER[1]}) uniform sampler one_sampler;",

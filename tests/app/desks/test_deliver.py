@@ -124,7 +124,7 @@ def test_figures_say_what_is_more_than_every_device_has(monkeypatch: pytest.Monk
     program = program_of(m.into_project(Project(name="p")).materials[m.material.id])
     assert not any(figure.too_much for figure in figures.figures(program))
     assert figures.LIMITS.keys() == TARGETS.keys()
-    assert "80 of 4,096 bytes" in figures.figures(program)[3].words  # plain uniforms: 1,024 numbers
+    assert "80 of 16,384 bytes" in figures.figures(program)[3].words
     assert "80 of 65,536 bytes" in figures.figures(program, "wgsl")[3].words
     monkeypatch.setitem(figures.LIMITS, "wgsl", replace(figures.LIMITS["wgsl"], parameters=64))
     assert [each.too_much for each in figures.figures(program, "wgsl")] == [False, False, False, True, False]

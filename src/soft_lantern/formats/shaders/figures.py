@@ -23,8 +23,8 @@ class Limits:
 
 
 LIMITS = {
-    "glsl": Limits(16, 4096, 60, "OpenGL 3.3 core, 6.2: 16 image units, 1,024 uniform components, 60 varying ones"),
-    "glsl-es": Limits(16, 3584, 60, "OpenGL ES 3.0, 6.2: 16 image units, 224 uniform vectors, 60 varying components"),
+    "glsl": Limits(16, 16_384, 60, "OpenGL 3.3 core, 6.2: 16 image units, blocks of 16,384 bytes, 60 varying ones"),
+    "glsl-es": Limits(16, 16_384, 60, "OpenGL ES 3.0, 6.2: 16 image units, blocks of 16,384 bytes, 60 varying ones"),
     "glsl-450": Limits(16, 16_384, 60, "OpenGL 4.5 core, 23: 16 image units, blocks of 16,384 bytes, 60 varying ones"),
     "hlsl": Limits(16, 65_536, 128, "Direct3D 11: 16 samplers, constant buffers of 4,096 vectors, 32 registers"),
     "msl": Limits(16, 65_536, 60, "Metal feature sets: 16 samplers, constants of 64 KB, 60 scalars to a fragment"),
