@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -36,7 +38,7 @@ def test_what_half_precision_loses_is_what_numpy_loses() -> None:
 def test_what_is_more_than_every_device_has_is_an_error(monkeypatch: pytest.MonkeyPatch) -> None:
     program = program_of(demo_project().materials["height_ramp"])
     assert not preflight(program, "glsl") and not preflight(program, "glsl-es")
-    monkeypatch.setattr(figures, "BLOCK", 16)
+    monkeypatch.setitem(figures.LIMITS, "glsl", replace(figures.LIMITS["glsl"], parameters=16))
     (notice,) = preflight(program, "glsl")
     assert notice.severity is Severity.ERROR and "of 16 bytes" in notice.text and notice.place == "height_ramp"
 

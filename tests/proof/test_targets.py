@@ -15,8 +15,8 @@ import pytest
 from soft_lantern.demo.project import demo_project
 from soft_lantern.formats.delivery import TARGETS, Target
 from soft_lantern.formats.shader_package import c_header
-from soft_lantern.formats.shaders import glsl_450
 from soft_lantern.formats.shaders.block import laid_out, members, size_of
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Material, Project
@@ -125,7 +125,7 @@ def test_the_block_lies_alike_for_std140_and_c(tmp_path: Path) -> None:
     assert size_of(slots) == 80 and [name for name, _ in members(slots)][-3:] == ["unused_1", "unused_2", "unused_3"]
     for material in MATERIALS:
         program = program_of(material)
-        text = glsl_450.files(program)[f"{program.base}.450.frag.glsl"]
+        text = FLAVOURS["glsl-450"].files(program)[f"{program.base}.450.frag.glsl"]
         (tmp_path / "x.frag").write_text(text)
         asked = ["glslangValidator", "-q", "-l", str(tmp_path / "x.frag")]
         told = subprocess.run(asked, capture_output=True, text=True, check=True).stdout

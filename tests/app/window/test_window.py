@@ -186,7 +186,7 @@ def test_the_whole_story_from_an_empty_project_to_shader_text(open_window: Open,
     again.project_commands.export_to(tmp_path / "out")
     assert all(p.shipped for p in again.session.material.parameters)  # type: ignore[union-attr]
     (fragment,) = (tmp_path / "out").glob("*.frag.glsl")
-    assert "uniform float spread; // Spread, 0.1 to 10; default 4.6" in fragment.read_text()
+    assert "    float spread; // Spread, 0.1 to 10; default 4.6" in fragment.read_text()
     table = json.loads(next((tmp_path / "out").glob("*.json")).read_text())
     assert [row["label"] for row in table["parameters"]] == ["Low colour", "High colour", "Origin", "Spread"]
 
