@@ -13,6 +13,7 @@ import trimesh
 from PIL import Image as Picture
 
 from khronos import complaints
+from soft_lantern.baked_assets.kept import _place, _read
 from soft_lantern.baked_assets.scene import SceneFile
 from soft_lantern.baked_assets.surfaces import CANNOT
 from soft_lantern.baked_assets.target import gltf_target
@@ -24,6 +25,9 @@ from soft_lantern.formats.project_source import from_disk
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, Texture, changed, with_records
 from soft_lantern.graph.instances.values import put_instance
+from soft_lantern.ir.expr import Op, Type, const, input_, make, uniform
+from soft_lantern.ir.inputs import surface_input
+from soft_lantern.ir.surface_inputs import vertex
 from soft_lantern.progress import silent
 from soft_lantern.scene.colour_layers import by_vertex, kept_selection
 from soft_lantern.scene.mesh import ColourLayer, Model
@@ -229,3 +233,12 @@ def test_light_that_was_baked_leaves_beside_the_scene(tmp_path: Path) -> None:
     for each in held["meshes"]:
         (only,) = each["primitives"]
         assert f"TEXCOORD_{row['coordinate_set'][each['name']]}" in only["attributes"]
+
+
+def test_thousands_of_steps_in_a_row_are_no_trouble() -> None:
+    uv, offset = input_("uv", Type.VEC2), surface_input("object_y") * 0.1
+    colour = make(Op.TEXTURE, uniform("leaf", Type.SAMPLER), uv)
+    for _ in range(3000):
+        uv, colour, offset = uv + const(0.001, 0.0), colour * 0.999, offset + offset
+    assert _place(uv) is None and _read(colour) is None  # baked, and not told as they are
+    assert vertex(offset)["position_world"].type is Type.VEC3

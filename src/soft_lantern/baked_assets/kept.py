@@ -21,6 +21,8 @@ from soft_lantern.values.images import Image
 
 SETS = {surface_input("uv"): 0, surface_input("uv1"): 1}
 """The mesh's coordinates by the number of their set."""
+DEEPEST = 64
+"""Operations one after another that are looked through."""
 Pair = tuple[float, float]
 
 
@@ -152,12 +154,14 @@ def _kept(
     return Kept(image, *place, factor)
 
 
-def _read(expr: Expr) -> _Read | None:
+def _read(expr: Expr, deep: int = 0) -> _Read | None:
     """What an expression is as components of a texture, times numbers; None where it is something else."""
+    if deep > DEEPEST:
+        return None
     if expr.op is Op.TEXTURE:
         return _Read(expr, "xyzw", (1.0,) * 4)
     if expr.op is Op.SWIZZLE:
-        whole = _read(expr.args[0])
+        whole = _read(expr.args[0], deep + 1)
         picked = ["xyzw".index(letter) for letter in str(expr.data)]
         if whole is None:
             return None
@@ -165,22 +169,22 @@ def _read(expr: Expr) -> _Read | None:
         return _Read(whole.texture, letters, factor)
     if expr.op is Op.MUL:
         for one, other in (expr.args, expr.args[::-1]):
-            whole = _read(one) if other.op is Op.CONST else None
+            whole = _read(one, deep + 1) if other.op is Op.CONST else None
             if whole is not None and one.type.width >= other.type.width:
                 by = constant_parts(other) * (one.type.width // other.type.width)
                 return _Read(whole.texture, whole.letters, tuple(a * b for a, b in zip(whole.factor, by, strict=True)))
     return None
 
 
-def _place(uv: Expr) -> tuple[int, Pair, Pair] | None:
+def _place(uv: Expr, deep: int = 0) -> tuple[int, Pair, Pair] | None:
     """The set of coordinates that an expression is, scaled and moved; None where it is something else."""
     if uv in SETS:
         return SETS[uv], (1.0, 1.0), (0.0, 0.0)
-    if uv.op not in (Op.ADD, Op.SUB, Op.MUL):
+    if uv.op not in (Op.ADD, Op.SUB, Op.MUL) or deep > DEEPEST:
         return None
     pairs = ((uv.args[0], uv.args[1]),) if uv.op is Op.SUB else (uv.args, uv.args[::-1])
     for one, other in pairs:
-        inner = _place(one) if other.op is Op.CONST else None
+        inner = _place(one, deep + 1) if other.op is Op.CONST else None
         if inner is None:
             continue
         number, scale, offset = inner

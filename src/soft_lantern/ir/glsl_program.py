@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Expr
@@ -24,30 +24,23 @@ _BUILT_IN = {
 }
 
 
-def fragment_inputs(
-    names: Iterable[str], remark: Callable[[str], str] = lambda words: ""
-) -> tuple[list[str], list[str]]:
-    """What a fragment shader declares to have those surface inputs, and the statements that make the rest of them.
-
-    `remark` gives the comment after a declaration from words about it.
-    """
+def fragment_inputs(names: Iterable[str]) -> tuple[list[str], list[str]]:
+    """What a fragment shader declares to have those surface inputs, and the statements that make the rest of them."""
     declared: dict[str, None] = {}
     made = []
     for name in names:
         carried = bare(name)
         if name == "scene_depth":
-            words = "x: metres along the camera's forward axis to the opaque surface"
-            declared[f"uniform sampler2D depth_picture;{remark(words)}"] = None
+            declared["uniform sampler2D depth_picture;"] = None
         if name in _BUILT_IN:
             made.append(_BUILT_IN[name])
         elif carried in CARRIED:
-            words = INPUTS[carried].words if carried in INPUTS else "as the vertex shader hands it on"
-            declared[f"in {CARRIED[carried].value} {carried};{remark(words)}"] = None
+            declared[f"in {CARRIED[carried].value} {carried};"] = None
             if name != carried:
                 change = "dFdx" if name.endswith("_dx") else "dFdy"
                 made.append(f"{CARRIED[carried].value} {name} = {change}({carried});")
         else:
-            declared[f"uniform {INPUTS[name].type.value} {name};{remark(INPUTS[name].words)}"] = None
+            declared[f"uniform {INPUTS[name].type.value} {name};"] = None
     return list(declared), made
 
 

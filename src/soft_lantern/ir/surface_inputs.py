@@ -200,18 +200,25 @@ def _along_axes(v: Expr) -> Expr | None:
 
 
 def _multiples(v: Expr) -> dict[Expr, list[Expr]] | None:
-    """By what each axis is multiplied in a sum; None where it is something else."""
-    axes = object_axes()
-    if v.op is Op.MUL:
-        for axis, by in (v.args, v.args[::-1]):
-            if axis in axes and by.type is Type.FLOAT:
-                return {axis: [by]}
-    if v.op is not Op.ADD:
-        return None
-    one, other = (_multiples(each) for each in v.args)
-    if one is None or other is None:
-        return None
-    return {axis: [*one.get(axis, []), *other.get(axis, [])] for axis in {**one, **other}}
+    """By what each axis is multiplied in a sum of a few terms; None where it is something else."""
+    found: dict[Expr, list[Expr]] = {}
+    waiting, terms = [v], 0
+    while waiting:
+        expr = waiting.pop()
+        terms += 1
+        if expr.op is Op.ADD and terms <= _TERMS:
+            waiting += reversed(expr.args)
+            continue
+        pairs = (expr.args, expr.args[::-1]) if expr.op is Op.MUL else ()
+        axis, by = next((p for p in pairs if p[0] in object_axes() and p[1].type is Type.FLOAT), (None, None))
+        if axis is None or by is None:
+            return None
+        found.setdefault(axis, []).append(by)
+    return found
+
+
+_TERMS = 16
+"""Sums and terms that are looked through: a vector that is turned has five."""
 
 
 def vertex_steps(offset: Expr | None) -> dict[Expr, str]:
