@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from soft_lantern.ir.expr import Expr, Op, Type, const, constant_parts, topological, uniform, vector_type
+from soft_lantern.graph.lowering import as_constants
+from soft_lantern.ir.expr import Expr, Op, Type, const, constant_parts, topological
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.ir.simplify import simplified
@@ -66,13 +67,8 @@ def kept_textures(worn: Worn) -> dict[str, Kept]:
 
 def _settled(worn: Worn) -> dict[str, Expr]:
     """The surface over what changes from place to place alone: all that is a number by now is one."""
-    known = {
-        uniform(name, vector_type(source.kind.width)): const(*value)
-        for name, source in worn.lowered.uniforms.items()
-        if not isinstance(value := worn.uniforms[name], Image)
-    }
     roots = list(worn.lowered.surface.values())
-    given = replace(roots, known)
+    given = replace(roots, as_constants(worn.uniforms))
     plain = simplified([given[root] for root in roots])
     return {name: plain[given[root]] for name, root in worn.lowered.surface.items()}
 

@@ -248,12 +248,10 @@ def measured(
     share = area / area.sum() if area.sum() > 0 else None
     triangles = chance.choice(len(mesh.triangles), points, p=share)
     places = chance.dirichlet((1.0, 1.0, 1.0), points)[:, 1:]
-    u, v = places[:, :1], places[:, 1:]
-    corners = sheet.uvs[mesh.triangles[triangles]].astype(np.float64)
-    uv = corners[:, 0] * (1 - u - v) + corners[:, 1] * u + corners[:, 2] * v
-    own = [rows[mesh.triangles[triangles]].astype(np.float64) for rows in (mesh.uvs, mesh.uv1s)]
-    sets = [(each[:, 0] * (1 - u - v) + each[:, 1] * u + each[:, 2] * v).T.astype(np.float32) for each in own]
-    held = _read(made, uv.T.astype(np.float32), sets)
+    coordinates = {"pictures": sheet.uvs, "uv": mesh.uvs, "uv1": mesh.uv1s}
+    wide = {name: rows.astype(np.float64) for name, rows in coordinates.items()}
+    uv, *sets = (rows.T.astype(np.float32) for rows in at_places(mesh, wide, triangles, places).values())
+    held = _read(made, uv, sets)
     off: dict[str, list[Floats]] = {name: [] for name in held}
     for camera in cameras if "view" in made.cannot else cameras[:1]:
         live = _values(replace(worn, camera=camera), triangles, places)

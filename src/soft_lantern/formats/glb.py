@@ -98,7 +98,7 @@ class GlbFile:
 
     def texture(self, png: bytes, filter_: Filter = "linear", wrap: Wrap = "clamp") -> int:
         """The index of a texture of a picture as PNG, which joins the binary data."""
-        sampler = {**_FILTERS[filter_], "wrapS": _WRAPS[wrap], "wrapT": _WRAPS[wrap]}
+        sampler = {**FILTERS[filter_], "wrapS": WRAPS[wrap], "wrapT": WRAPS[wrap]}
         if sampler not in self._samplers:
             self._samplers.append(sampler)
         self._images.append({"bufferView": self._view(png), "mimeType": "image/png"})
@@ -206,9 +206,10 @@ class GlbFile:
         return struct.pack("<III", _MAGIC, _VERSION, 12 + len(chunks)) + chunks
 
 
-_FILTERS = {"linear": {"magFilter": 9729, "minFilter": 9987}, "nearest": {"magFilter": 9728, "minFilter": 9728}}
+FILTERS = {"linear": {"magFilter": 9729, "minFilter": 9987}, "nearest": {"magFilter": 9728, "minFilter": 9728}}
 """Between texels and smaller copies, or the nearest texel."""
-_WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
+WRAPS: dict[Wrap, int] = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
+"""How glTF 2.0 writes them, as OpenGL does."""
 
 
 def _extensions_in(values: Iterable[Any]) -> set[str]:

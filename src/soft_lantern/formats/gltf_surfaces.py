@@ -11,9 +11,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from math import degrees
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 from soft_lantern.errors import BadFile
+from soft_lantern.formats.glb import FILTERS, WRAPS
 from soft_lantern.formats.gltf import Document, beside
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Instance, Material, Texture, new_id
@@ -32,8 +33,8 @@ _SLOTS = {
     "specular_colour": ("KHR_materials_specular", "specularColorTexture", "colour"),
 }
 """Each use of a texture: the object that names it, its key there, and how the image is read."""
-_WRAPS: dict[int, Literal["repeat", "clamp", "mirror"]] = {10497: "repeat", 33071: "clamp", 33648: "mirror"}
-_NEAREST = 9728
+_WRAPS = {code: wrap for wrap, code in WRAPS.items()}
+_NEAREST = FILTERS["nearest"]["magFilter"]
 _ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
 
 

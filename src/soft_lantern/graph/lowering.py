@@ -113,6 +113,12 @@ def uniform_values(
     return values
 
 
+def as_constants(values: Mapping[str, tuple[float, ...] | Image]) -> dict[Expr, Expr]:
+    """Every uniform whose value is numbers, and the constant that it is then."""
+    numbers = {name: value for name, value in values.items() if not isinstance(value, Image)}
+    return {uniform(name, vector_type(len(value))): const(*value) for name, value in numbers.items()}
+
+
 def read_ids(lowered: Lowered, material: Material) -> dict[str, str]:
     """The id that every uniform holds which is read at a place, by its default or as it is typed."""
     defaults = {p.id: p.default for p in material.parameters}

@@ -17,11 +17,12 @@ HEADS = {
 """The first lines of a shader for each target."""
 TAKEN = frozenset({"view_projection", "depth_picture", *INPUTS, *CARRIED, *ATTRIBUTES, *SLOPES})
 """Identifiers that programs declare by themselves."""
-_BUILT_IN = {
-    "pixel_place": "vec2 pixel_place = gl_FragCoord.xy;",
-    "facing": "float facing = gl_FrontFacing ? 1.0 : -1.0;",
-    "scene_depth": "float scene_depth = texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x;",
+BUILT_IN = {
+    "pixel_place": "gl_FragCoord.xy",
+    "facing": "gl_FrontFacing ? 1.0 : -1.0",
+    "scene_depth": "texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x",
 }
+"""How a pixel comes by what is built in."""
 
 
 def fragment_inputs(names: Iterable[str]) -> tuple[list[str], list[str]]:
@@ -32,8 +33,8 @@ def fragment_inputs(names: Iterable[str]) -> tuple[list[str], list[str]]:
         carried = bare(name)
         if name == "scene_depth":
             declared["uniform sampler2D depth_picture;"] = None
-        if name in _BUILT_IN:
-            made.append(_BUILT_IN[name])
+        if name in BUILT_IN:
+            made.append(f"{INPUTS[name].type.value} {name} = {BUILT_IN[name]};")
         elif carried in CARRIED:
             declared[f"in {CARRIED[carried].value} {carried};"] = None
             if name != carried:

@@ -6,14 +6,13 @@ The same values under the same names, so that either pair of shaders draws with 
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping, Sequence
 
 import moderngl
 import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.demo.project import demo_project
-from soft_lantern.formats.shaders.block import Slot, members, size_of
+from soft_lantern.formats.shaders.block import filled
 from soft_lantern.formats.shaders.glsl_files import FLAVOURS, frame_block
 from soft_lantern.formats.shaders.outputs import OUTPUTS
 from soft_lantern.formats.shaders.surface import SurfaceProgram, program_of
@@ -216,15 +215,8 @@ class Basin:
         program, values = _program(), {**VALUES, "time": (time,)}
         slots = {f"{program.type_name}Parameters": program.block, "Frame": frame_block(program)}
         view = np.array(values["view_projection"], "f4").tobytes()
-        return {name: _filled(each, values) for name, each in slots.items()} | {"View": view}
+        return {name: filled(each, values) for name, each in slots.items()} | {"View": view}
 
     def seen(self) -> npt.NDArray[np.float32]:
         """All that was drawn last."""
         return np.stack([np.frombuffer(each.read(), np.float32) for each in self._drawn])
-
-
-def _filled(slots: Sequence[Slot], values: Mapping[str, tuple[float, ...]]) -> bytes:
-    held = np.zeros(max(size_of(slots), 16) // 4, np.float32)
-    for name, slot in members(slots):
-        held[slot.offset // 4 : slot.offset // 4 + slot.width] = values.get(name, (0.0,) * slot.width)
-    return held.tobytes()

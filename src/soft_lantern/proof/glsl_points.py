@@ -10,6 +10,7 @@ import re
 import numpy as np
 
 from soft_lantern.formats.delivery import TARGETS
+from soft_lantern.formats.shaders.surface import SurfaceProgram
 from soft_lantern.ir.glsl_program import HEADS
 from soft_lantern.proof.points import Points, Rows, Trial
 
@@ -27,6 +28,22 @@ def around(target: str) -> tuple[str, str]:
     return head + _VERTEX, f"{head}uniform sampler2D {DATA};\nout vec4 pixel;\n"
 
 
+def function_alone(program: SurfaceProgram, target: str) -> str:
+    """The fragment shader for a version of GLSL without where its inputs come from and what it writes."""
+    (text,) = (str(text) for name, text in TARGETS[target].files(program).items() if ".frag." in name)
+    body = text[text.index("//") : text.index("void main()")]
+    for pattern in _AROUND:
+        body = re.sub(pattern, "", body, flags=re.MULTILINE)
+    return body
+
+
+_AROUND = (
+    r"^(layout\(.*?\) )?(in|out) .*\n",
+    r"^(layout\(.*?\) )?uniform sampler2D depth_picture;.*\n",
+    r"^layout\(.*?\) uniform Frame \{\n(.*\n)*?\} frame;\n",
+)
+
+
 def texts(tried: Trial, target: str) -> tuple[str, str]:
     """The vertex and fragment shader for "glsl" or "glsl-es".
 
@@ -34,11 +51,7 @@ def texts(tried: Trial, target: str) -> tuple[str, str]:
     picture of floats with a column for each point and a row for each of its inputs.
     """
     program = tried.program
-    (text,) = (str(text) for name, text in TARGETS[target].files(program).items() if ".frag." in name)
-    body = text[text.index("//") : text.index("void main()")]
-    body = re.sub(r"^(layout\(location = \d+\) )?(in|out) .*\n", "", body, flags=re.MULTILINE)
-    body = re.sub(r"^uniform sampler2D depth_picture;.*\n", "", body, flags=re.MULTILINE)
-    body = re.sub(r"^layout\(std140\) uniform Frame \{\n(.*\n)*?\} frame;\n", "", body, flags=re.MULTILINE)
+    body = function_alone(program, target)
     lines = [f"    {program.type_name}Inputs inputs;"]
     for row, (name, given) in enumerate(tried.inputs.items()):
         letters = "xyzw"[: given.shape[1]]

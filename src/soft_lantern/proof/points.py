@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.formats.shaders.block import members, size_of
+from soft_lantern.formats.shaders.block import filled
 from soft_lantern.formats.shaders.surface import SurfaceProgram
 from soft_lantern.graph.document import Parameter
 from soft_lantern.ir.expr import Expr, Op, Type, topological
@@ -87,11 +87,7 @@ class Trial(Points):
     @property
     def block(self) -> bytes:
         """The parameters as their block of memory has them."""
-        held = np.zeros(max(size_of(self.program.block), 16) // 4, np.float32)
-        for identifier, slot in members(self.program.block):
-            at = slot.offset // 4
-            held[at : at + slot.width] = self.values.get(identifier, (0.0,) * slot.width)
-        return held.tobytes()
+        return filled(self.program.block, self.values)
 
 
 @dataclass(frozen=True)

@@ -20,6 +20,7 @@ from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.ir.expr import Type, vector_type
 from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.by_glslang import COMPILER, SECONDS
+from soft_lantern.proof.glsl_points import function_alone
 from soft_lantern.proof.points import Trial
 
 Spot = tuple[int, int]
@@ -110,12 +111,7 @@ def of_spirv(tried: Trial) -> Stage:
     Raises Absent where glslang is not there, LanternError where it refuses.
     """
     program = tried.program
-    flavour = FLAVOURS["glsl-450"]
-    text, (version,) = flavour.files(program)[f"{program.base}{flavour.ending}.frag.glsl"], flavour.head
-    body = text[text.index(version) + len(version) : text.index("void main()")]
-    body = re.sub(r"^layout\(location = \d+\) (in|out) .*\n", "", body, flags=re.MULTILINE)
-    body = re.sub(r"^layout\(std140, binding = 1\) uniform Frame \{\n(.*\n)*?\} frame;\n", "", body, flags=re.MULTILINE)
-    body = re.sub(r"^.*uniform sampler2D depth_picture;.*\n", "", body, flags=re.MULTILINE)
+    body = function_alone(program, "glsl-450")
     bindings = {name: int(at) for at, name in re.findall(r"binding = (\d+)\) uniform sampler2D (\w+);", body)}
     # naga takes textures and samplers apart only.
     body = re.sub(r"\b(texture|textureLod)\((\w+), ", r"\1(sampler2D(\2, one_sampler), ", body)
@@ -123,7 +119,7 @@ def of_spirv(tried: Trial) -> Stage:
     lines = [f"    uint row = uint(gl_FragCoord.x) * {stride(tried)}u;", f"    {program.type_name}Inputs inputs;"]
     lines += _given(tried, lambda kind: kind.value, "given[{}]")
     head = [
-        version,
+        *FLAVOURS["glsl-450"].head,
         "#extension GL_EXT_samplerless_texture_functions : require",
         f"layout(set = {GIVEN[0]}, binding = {GIVEN[1]}) readonly buffer Given {{ float given[]; }};",
         f"layout(set = {SAMPLER[0]}, binding = {SAMPLER[1]}) uniform sampler one_sampler;",

@@ -8,8 +8,10 @@ two, then numbers. So the rules of std140 (OpenGL 4.60 specification, section 7.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+
+import numpy as np
 
 from soft_lantern.ir.expr import Type, vector_type
 
@@ -61,6 +63,15 @@ def laid_out(members: Iterable[tuple[str, int]]) -> list[Slot]:
 def size_of(slots: Sequence[Slot]) -> int:
     """Bytes of the whole block."""
     return slots[-1].offset + slots[-1].width * BYTES if slots else 0
+
+
+def filled(slots: Sequence[Slot], values: Mapping[str, Sequence[float]]) -> bytes:
+    """The block in memory with values in it by identifier, 0 where there is none; never less than a row."""
+    held = np.zeros(max(size_of(slots), ROW) // BYTES, np.float32)
+    for slot in slots:
+        at = slot.offset // BYTES
+        held[at : at + slot.width] = values.get(slot.identifier, (0.0,) * slot.width)
+    return held.tobytes()
 
 
 def members(slots: Sequence[Slot]) -> list[tuple[str, Slot]]:

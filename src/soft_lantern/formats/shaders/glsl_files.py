@@ -13,7 +13,7 @@ from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
 from soft_lantern.ir import glsl
 from soft_lantern.ir.expr import Op, in_reading_order
-from soft_lantern.ir.glsl_program import HEADS
+from soft_lantern.ir.glsl_program import BUILT_IN, HEADS, bare
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import CARRIED
 
@@ -62,19 +62,7 @@ def frame_block(program: SurfaceProgram) -> list[Slot]:
 
 
 def _is_of_frame(program: SurfaceProgram, name: str) -> bool:
-    return name in INPUTS and name not in _handed_on(program) and name not in _BUILT_IN and not _change_of(name)
-
-
-_BUILT_IN = {
-    "pixel_place": "gl_FragCoord.xy",
-    "facing": "gl_FrontFacing ? 1.0 : -1.0",
-    "scene_depth": "texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x",
-}
-
-
-def _change_of(name: str) -> str:
-    """The input whose change to the next pixel a name says, "" where it says none."""
-    return name[:-3] if name.endswith(("_dx", "_dy")) else ""
+    return name in INPUTS and name not in _handed_on(program) and name not in BUILT_IN and bare(name) == name
 
 
 def _declared(flavour: Flavour, program: SurfaceProgram, stage: Stage) -> list[str]:
@@ -154,13 +142,12 @@ def _given(program: SurfaceProgram) -> Mapping[str, str]:
     """How a pixel comes by each of its inputs."""
     carried, made = _handed_on(program), {}
     for name in program.pixel.inputs:
-        change = _change_of(name)
         if name in carried:
             made[name] = f"handed_{name}"
-        elif change:
-            made[name] = f"{'dFdx' if name.endswith('_dx') else 'dFdy'}(handed_{change})"
+        elif bare(name) != name:
+            made[name] = f"{'dFdx' if name.endswith('_dx') else 'dFdy'}(handed_{bare(name)})"
         else:
-            made[name] = _BUILT_IN.get(name, f"frame.{name}")
+            made[name] = BUILT_IN.get(name, f"frame.{name}")
     return made
 
 

@@ -11,11 +11,11 @@ from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
 from soft_lantern.formats.shaders.block import Slot, laid_out
 from soft_lantern.graph.document import Material, Parameter
 from soft_lantern.graph.kinds import label_of
-from soft_lantern.graph.lowering import Lowered, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.lowering import Lowered, as_constants, lower, parameter_uniform, uniform_values
 from soft_lantern.graph.notices.project import limits
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
-from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological, uniform, vector_type
+from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
@@ -26,7 +26,6 @@ from soft_lantern.ir.rewrite import rebuilt, replace
 from soft_lantern.ir.simplify import simplified
 from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs, vertex_steps
 from soft_lantern.values.colour import colour_to_hex
-from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Kind, components
 
 BEHIND_NAME = "scene_colour"
@@ -196,11 +195,7 @@ class _Folded:
 
 def _folded(material: Material, lowered: Lowered, sent: Shipped) -> _Folded:
     values = uniform_values(lowered, material, {})
-    known = {
-        uniform(name, vector_type(source.kind.width)): const(*value)
-        for name, source in lowered.uniforms.items()
-        if not source.parameter and not isinstance(value := values[name], Image)
-    }
+    known = as_constants({name: value for name, value in values.items() if not lowered.uniforms[name].parameter})
     roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
     shown, rows = with_gradients(roots, material, lowered, sent)
     folded = replace([shown[root] for root in roots], known)

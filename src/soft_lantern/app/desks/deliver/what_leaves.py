@@ -3,21 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Protocol
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QListWidgetItem, QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.tick_list import KEY, TickBox
 from soft_lantern.graph.document import Material, Project
-
-
-class _Named(Protocol):
-    @property
-    def id(self) -> str: ...
-
-    @property
-    def name(self) -> str: ...
 
 
 class WhatLeaves(QWidget):
@@ -65,5 +57,4 @@ class WhatLeaves(QWidget):
 
 
 def _named(records: Mapping[str, Any]) -> list[tuple[str, str]]:
-    listed: list[_Named] = list(records.values())
-    return sorted(((each.id, each.name) for each in listed), key=lambda pair: pair[1].lower())
+    return sorted(((key, each.name) for key, each in records.items()), key=lambda pair: pair[1].lower())
