@@ -58,15 +58,14 @@ def with_gradients(
 ) -> tuple[dict[Expr, Expr], dict[str, str]]:
     """Every expression the roots need with its gradients in the form they are sent, and what was read of which.
 
-    The second: for each uniform that holds a row, the parameter it belongs to.
+    Nothing where no gradient is sent. The second: for each uniform that holds a row, the parameter it belongs to.
     """
     held = {name: value for name, value in read_ids(lowered, material).items() if value in sent.gradients}
-    order = topological(roots)
     if not held:
-        return dict(zip(order, order, strict=True)), {}
+        return {}, {}
     done: dict[Expr, Expr] = {}
     rows: dict[str, str] = {}
-    for expr in order:
+    for expr in topological(roots):
         args = [done[arg] for arg in expr.args]
         name = str(expr.args[0].data) if expr.data is GRADIENT_AT else ""
         if name not in held:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes
 from soft_lantern.graph.kinds import output_kinds
 from soft_lantern.graph.wiring import reached
@@ -51,4 +51,4 @@ def with_image(material: Material, wire: str, texture_id: str, name: str) -> Mat
 
 def _ends(material: Material) -> set[str]:
     """The nodes that nothing is wired to from."""
-    return set(material.nodes) - {node_and_port(out)[0] for out in material.wires.values()}
+    return set(material.nodes) - {node_of(out) for out in material.wires.values()}

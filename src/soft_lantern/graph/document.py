@@ -492,6 +492,11 @@ def port_ref(node_id: str, port: str) -> str:
     return f"{node_id}.{port}"
 
 
+def node_of(ref: str) -> str:
+    """The node id of a reference."""
+    return ref.rpartition(".")[0]
+
+
 def node_and_port(ref: str) -> tuple[str, str]:
     """The node id and port name of a reference."""
     node_id, _, port = ref.rpartition(".")

@@ -16,6 +16,7 @@ from soft_lantern.graph.document import (
     changed,
     new_id,
     node_and_port,
+    node_of,
     port_ref,
 )
 from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, shared_kind, type_of
@@ -46,9 +47,7 @@ def remove_nodes(material: Material, node_ids: Iterable[str]) -> Material:
         material,
         nodes={i: n for i, n in material.nodes.items() if i not in gone},
         wires={
-            into: out
-            for into, out in material.wires.items()
-            if node_and_port(into)[0] not in gone and node_and_port(out)[0] not in gone
+            into: out for into, out in material.wires.items() if node_of(into) not in gone and node_of(out) not in gone
         },
     )
 
@@ -87,7 +86,7 @@ def connect(material: Material, out: str, into: str) -> Material:
     """
     _output_port(material, out)
     node_id, port = _input_port(material, into)
-    if feeds(material, node_id, node_and_port(out)[0]):
+    if feeds(material, node_id, node_of(out)):
         name = label_of(material, material.node(node_id))
         raise WouldCycle(f"this would make {name} feed itself")
     wired = changed(material, wires={**material.wires, into: out})
@@ -140,7 +139,7 @@ def dissolve(material: Material, node_ids: Iterable[str]) -> Material:
     """The material without those nodes, each wire through one joined up where the kinds allow it."""
     for node_id in node_ids:
         source = _first_source(material, node_id)
-        readers = [i for i, o in material.wires.items() if node_and_port(o)[0] == node_id]
+        readers = [i for i, o in material.wires.items() if node_of(o) == node_id]
         material = remove_nodes(material, [node_id])
         for into in readers if source else []:
             with contextlib.suppress(BadEdit):
@@ -157,9 +156,7 @@ def change_formula(material: Material, node_id: str, expression: str) -> Materia
     node = material.node(node_id)
     names = {p.name for p in node_type.inputs}
     kept = {
-        into: out
-        for into, out in material.wires.items()
-        if node_and_port(into)[0] != node_id or node_and_port(into)[1] in names
+        into: out for into, out in material.wires.items() if node_of(into) != node_id or node_and_port(into)[1] in names
     }
     return change_node(changed(material, wires=kept), node_id, settings={**node.settings, "expression": expression})
 
@@ -198,7 +195,7 @@ def feeds(material: Material, source: str, target: str) -> bool:
     """Whether node `source` is `target` or lies upstream of it."""
     upstream: dict[str, list[str]] = {}
     for into, out in material.wires.items():
-        upstream.setdefault(node_and_port(into)[0], []).append(node_and_port(out)[0])
+        upstream.setdefault(node_of(into), []).append(node_of(out))
     seen: set[str] = set()
     waiting = [target]
     while waiting:
@@ -252,11 +249,7 @@ def fragment(material: Material, node_ids: Iterable[str]) -> Material:
         id=material.id,
         name=material.name,
         nodes=nodes,
-        wires={
-            into: out
-            for into, out in material.wires.items()
-            if node_and_port(into)[0] in kept and node_and_port(out)[0] in kept
-        },
+        wires={into: out for into, out in material.wires.items() if node_of(into) in kept and node_of(out) in kept},
         parameters=tuple(p for p in material.parameters if p.id in shown),
     )
 

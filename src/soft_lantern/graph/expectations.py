@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from soft_lantern.graph.document import Material, node_and_port, port_ref
+from soft_lantern.graph.document import Material, node_of, port_ref
 from soft_lantern.graph.kinds import type_of
 
 Range = tuple[float, float]
@@ -29,7 +29,7 @@ def expected_by_outputs(material: Material) -> dict[str, Range]:
                 found[port_ref(node_id, port.name)] = port.carries.expected
     wanted = expected_by_inputs(material)
     for into, out in material.wires.items():
-        if into in wanted and node_and_port(out)[0] in material.nodes:
+        if into in wanted and node_of(out) in material.nodes:
             low, high = found.get(out, wanted[into])
             found[out] = (max(low, wanted[into][0]), min(high, wanted[into][1]))
     return found

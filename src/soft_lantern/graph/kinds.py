@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.nesting import snippet_in
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role, Setting
@@ -14,6 +14,9 @@ from soft_lantern.values.kinds import Conversion, Kind, conversion, kind_named, 
 
 def type_of(material: Material, node: Node) -> NodeType | None:
     """The type of a node of a material; formulas and snippets have ports of their own. None where it is not known."""
+    found = LIBRARY.get(node.type)
+    if found is not None:
+        return found.shaped(node.settings)
     if node.role is Role.SNIPPET:
         inner = snippet_in(material, node)
         return snippet_type(inner) if inner else None
@@ -22,8 +25,7 @@ def type_of(material: Material, node: Node) -> NodeType | None:
             return formula_type(node.settings.get("expression", ""))
         except FormulaError:
             return None
-    found = LIBRARY.get(node.type)
-    return found.shaped(node.settings) if found else None
+    return None
 
 
 def known_type(material: Material, node: Node) -> NodeType:
@@ -86,7 +88,7 @@ def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
     feeds: dict[str, dict[str, None]] = {node_id: {} for node_id in material.nodes}  # in order: text is made from it
     waiting_for = dict.fromkeys(material.nodes, 0)
     for into, out in material.wires.items():
-        source, target = node_and_port(out)[0], node_and_port(into)[0]
+        source, target = node_of(out), node_of(into)
         if source in feeds and target in feeds and target not in feeds[source]:
             feeds[source][target] = None
             waiting_for[target] += 1
@@ -126,9 +128,11 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
         return kind_named(material.nodes[node_id].settings.get("kind", ""))
     if node_type.own_kinds:
         return result_kind(node_type, {p.name: _wired_kind(material, node_id, p, known) for p in node_type.inputs})
-    open_ports = [p for p in node_type.inputs if p.carries.kind is None]
-    wired = [material.wires.get(port_ref(node_id, p.name)) for p in open_ports]
-    shared = widest([known[w] for w in wired if w in known])
+    open_ports = node_type.open_inputs
+    if not open_ports:
+        return Kind.NUMBER
+    wired = [material.wires.get(port_ref(node_id, p.name), "") for p in open_ports]
+    shared = widest([known[out] for out in wired if out in known])
     return None if shared and shared.is_read and any(p.carries.numeric for p in open_ports) else shared
 
 

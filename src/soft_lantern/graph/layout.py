@@ -9,7 +9,7 @@ from math import inf
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.graph.document import Material, Node, Note, changed, node_and_port
+from soft_lantern.graph.document import Material, Node, Note, changed, node_and_port, node_of
 from soft_lantern.graph.edits import COLUMN, move_nodes
 from soft_lantern.graph.kinds import evaluation_order, type_of
 from soft_lantern.nodes import Role
@@ -87,8 +87,8 @@ def _in_columns(material: Material) -> Material:
     order, looped = evaluation_order(material)
     readers: dict[str, list[tuple[str, str]]] = {node_id: [] for node_id in material.nodes}
     for into, out in material.wires.items():
-        source = node_and_port(out)[0]
-        if source in readers and node_and_port(into)[0] in readers:
+        source = node_of(out)
+        if source in readers and node_of(into) in readers:
             readers[source].append(node_and_port(into))
     depth: dict[str, int] = {}
     for node_id in [*looped, *reversed(order)]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_of, port_ref
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.nesting import unfolded_size
 from soft_lantern.graph.notice import Notice, Severity
@@ -71,6 +71,11 @@ class Lowered:
 def lower(material: Material) -> Lowered:
     """The material as expressions. Never raises for a faulty graph: see `Lowered.notices`."""
     return _Lowering(material).run()
+
+
+def lower_as_typed(material: Material) -> Lowered:
+    """The same with constants for what is typed into ports: the uniforms left are parameters and what is read."""
+    return _Lowering(material, typed=True).run()
 
 
 def lower_apart(material: Material) -> Lowered:
@@ -166,7 +171,7 @@ _PASSING = (Role.PARAMETER, Role.ELBOW, Role.ENTRY)
 class _Lowering:
     """Lowers one graph. Of a snippet in another graph, `snippet` is its id, and `given` what comes in.
 
-    `apart`: what leaves a node is a symbol.
+    `apart`: what leaves a node is a symbol; `typed`: what is typed is constant.
     """
 
     def __init__(
@@ -176,8 +181,10 @@ class _Lowering:
         given: Mapping[str, Expr] | None = None,
         *,
         apart: bool = False,
+        typed: bool = False,
     ) -> None:
-        self.material, self.snippet, self.given, self.apart = material, snippet, given, apart
+        self.material, self.snippet, self.given = material, snippet, given
+        self.apart, self.typed = apart, typed
         self.room = SNIPPET_NODES
         self.handed_out: dict[str, Expr] = {}
         self.wires: dict[str, Expr] = {}
@@ -234,10 +241,11 @@ class _Lowering:
 
     def _lower_node(self, node_id: str) -> None:
         node = self.material.nodes[node_id]
-        role, node_type = node.role, type_of(self.material, node)
+        node_type = type_of(self.material, node)
         if node_type is None:
             self._say_unknown(node_id, node)
             return
+        role = node_type.role
         shared = shared_kind(self.material, node_id, node_type, self.kinds)
         if shared is None:
             text = "{node} joins kinds that do not go together; Combine or Separate one of them first"
@@ -286,13 +294,13 @@ class _Lowering:
             text = f"{{node}} unfolds too far: a graph has room for {SNIPPET_NODES:,} nodes of snippets; it gives 0"
             self._say(Severity.ERROR, "too-large", node_id, "", text)
             return {p.name: _nothing(p.carries.kind or Kind.NUMBER) for p in node_type.outputs}
-        inner = _Lowering(graph, graph.id, inputs)
+        inner = _Lowering(graph, graph.id, inputs, typed=self.typed)
         inner.lower_nodes()
         self.uniforms |= inner.uniforms
         return inner.handed_out
 
     def _settings(self, node_id: str, node: Node, node_type: NodeType) -> dict[str, str]:
-        settings = {}
+        settings: dict[str, str] = {}
         for setting in node_type.settings:
             given = node.settings.get(setting.name, setting.default)
             if setting.choices and given not in setting.choices:
@@ -318,7 +326,7 @@ class _Lowering:
             expr = port.implied
         else:
             if out is not None:
-                source = node_and_port(out)[0]
+                source = node_of(out)
                 if source not in self.material.nodes:
                     text = f"{{node}}’s {port.label} is wired to a node that is gone; its typed value is used"
                     self._say(Severity.ERROR, "dangling-wire", node_id, port.name, text)
@@ -339,6 +347,9 @@ class _Lowering:
         return self._uniform(f"parameter:{parameter.id}", Source(parameter.kind, parameter=parameter.id))
 
     def _typed(self, kind: Kind, node_id: str, port: Port) -> Expr:
+        if self.typed and not kind.is_read:
+            value = self.material.nodes[node_id].values.get(port.name, port.default)
+            return const(*_shaped(0.0 if value is None else value, kind))
         place = f"{self.snippet}:" if self.snippet else ""
         source = Source(kind, node=node_id, port=port.name, snippet=self.snippet)
         return self._uniform(f"typed:{place}{port_ref(node_id, port.name)}", source)

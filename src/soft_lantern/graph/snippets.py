@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Project, changed, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, paste, remove_nodes, type_value
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.kinds import output_kinds, parameter_of, shown_name
@@ -64,7 +64,7 @@ def collapse(material: Material, node_ids: Iterable[str], name: str) -> tuple[Ma
     entries: dict[str, str] = {}
     exits: dict[str, str] = {}
     for into, out in material.wires.items():
-        reader, (source, port) = node_and_port(into)[0], node_and_port(out)
+        reader, (source, port) = node_of(into), node_and_port(out)
         if reader in inside and source not in inside:
             if out not in entries:
                 entries[out] = entry = new_id("input")
@@ -100,9 +100,7 @@ def _put_in_place(
     material: Material, inside: set[str], snippet: Material, entries: dict[str, str], exits: dict[str, str]
 ) -> Material:
     """The material with a node of the snippet where those inside it stood."""
-    readers = {
-        into: out for into, out in material.wires.items() if out in exits and node_and_port(into)[0] not in inside
-    }
+    readers = {into: out for into, out in material.wires.items() if out in exits and node_of(into) not in inside}
     last = max((material.nodes[i] for i in inside), key=lambda node: node.x)
     used = used_snippets(snippet, material.snippets) | {snippet.id: snippet} | material.snippets
     node_id = new_id("snippet")
@@ -136,9 +134,9 @@ def expand(material: Material, node_id: str) -> Material:
         feeding = source_of(out)
         if reader in renamed and feeding:
             made = connect(made, feeding, port_ref(renamed[reader], port))
-        elif reader in renamed and node_and_port(out)[0] not in renamed:
-            entry = inner.nodes[node_and_port(out)[0]]
-            typed = node.values.get(node_and_port(out)[0], entry.values.get("value", 0.0))
+        elif reader in renamed and node_of(out) not in renamed:
+            entry = inner.nodes[node_of(out)]
+            typed = node.values.get(node_of(out), entry.values.get("value", 0.0))
             made = type_value(made, renamed[reader], port, typed)
     for into, out in material.wires.items():
         source, leaving = node_and_port(out)

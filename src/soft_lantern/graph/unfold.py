@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, Node, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, connect, fragment, move_nodes, remove_nodes, type_value
 from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds
 from soft_lantern.graph.layout import tidy
@@ -125,7 +125,7 @@ class _Unfolding:
     def run(self) -> Material:
         if not self.node_type.outputs or self.node.role in (Role.PARAMETER, Role.SNIPPET, Role.ENTRY):
             raise self._cannot("it is no computation")
-        readers = [(into, out) for into, out in self.material.wires.items() if node_and_port(out)[0] == self.node_id]
+        readers = [(into, out) for into, out in self.material.wires.items() if node_of(out) == self.node_id]
         settings = {s.name: self.node.settings.get(s.name, s.default) for s in self.node_type.settings}
         results = self.node_type.apply(self._inputs(), settings)
         wanted = {node_and_port(out)[1] for _, out in readers} or {p.name for p in self.node_type.outputs}
@@ -219,7 +219,7 @@ class _Unfolding:
             return picked if len(picked) > 1 else picked[0]
         if inside.type is Type.VEC3 and len(letters) == 1:
             if source not in self.taken_apart:
-                self.taken_apart[source] = node_and_port(self._put("separate", {"vector": source}, port="x"))[0]
+                self.taken_apart[source] = node_of(self._put("separate", {"vector": source}, port="x"))
             return port_ref(self.taken_apart[source], letters)
         return self._put("formula", {"a": source}, {"expression": f"a.{letters}"})
 

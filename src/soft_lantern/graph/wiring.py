@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Iterable, Sequence
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Material, changed, node_and_port, port_ref
+from soft_lantern.graph.document import Material, changed, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import change_node, connect
 from soft_lantern.graph.kinds import input_kind, output_kinds, parameter_of, type_of
 from soft_lantern.graph.parameters.edits import RESERVED
@@ -26,7 +26,7 @@ def wired(material: Material, out: str, into: str) -> Material:
     """
     material = connect(material, out, into)
     label = purpose(material, into)
-    node_id = node_and_port(out)[0]
+    node_id = node_of(out)
     node = material.node(node_id)
     if not label or node.name:
         return material
@@ -53,7 +53,7 @@ def purpose(material: Material, into: str) -> str:
 def targets(material: Material, out: str) -> set[str]:
     """The inputs that a wire from an output may go to, as far as kinds and circles tell."""
     given = output_kinds(material).get(out)
-    before = reached(material, [node_and_port(out)[0]], upstream=True)
+    before = reached(material, [node_of(out)], upstream=True)
     found = set()
     for node_id, node in material.nodes.items():
         node_type = type_of(material, node)
@@ -70,9 +70,7 @@ def sources(material: Material, into: str) -> set[str]:
     if port is None:
         return set()
     after = reached(material, [node_id], upstream=False)
-    return {
-        out for out, kind in output_kinds(material).items() if node_and_port(out)[0] not in after and _takes(port, kind)
-    }
+    return {out for out, kind in output_kinds(material).items() if node_of(out) not in after and _takes(port, kind)}
 
 
 def chained(material: Material, node_ids: Sequence[str]) -> Material:
@@ -81,7 +79,7 @@ def chained(material: Material, node_ids: Sequence[str]) -> Material:
     An input without a wire comes before one that has one. Raises BadEdit where two do not go together.
     """
     for left, right in itertools.pairwise(node_ids):
-        outputs = [out for out in output_kinds(material) if node_and_port(out)[0] == left]
+        outputs = [out for out in output_kinds(material) if node_of(out) == left]
         if not outputs:
             raise BadEdit(f"{left} has no output to wire on")
         open_to = targets(material, outputs[0])
@@ -116,7 +114,7 @@ def reached(material: Material, nodes: Iterable[str], *, upstream: bool) -> set[
     """Nodes and all that feeds them, or all that they feed."""
     beside: dict[str, list[str]] = {}
     for into, out in material.wires.items():
-        fed, feeds = node_and_port(into)[0], node_and_port(out)[0]
+        fed, feeds = node_of(into), node_of(out)
         beside.setdefault(fed if upstream else feeds, []).append(feeds if upstream else fed)
     seen: set[str] = set()
     waiting = list(nodes)

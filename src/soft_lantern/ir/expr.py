@@ -19,25 +19,29 @@ Scalar = int | float
 
 
 class Type(Enum):
-    """What an expression evaluates to; the value is the GLSL type name."""
+    """What an expression evaluates to: the GLSL type name, and how many components it has.
 
-    FLOAT = "float"
-    VEC2 = "vec2"
-    VEC3 = "vec3"
-    VEC4 = "vec4"
-    BOOL = "bool"
-    UINT = "uint"
-    SAMPLER = "sampler2D"
+    Float, bool and uint have 1; a sampler has those of what is read from it.
+    """
+
+    FLOAT = "float", 1
+    VEC2 = "vec2", 2
+    VEC3 = "vec3", 3
+    VEC4 = "vec4", 4
+    BOOL = "bool", 1
+    UINT = "uint", 1
+    SAMPLER = "sampler2D", 4
+
+    width: int
+
+    def __new__(cls, name: str, width: int) -> Type:
+        made = object.__new__(cls)
+        made._value_, made.width = name, width
+        return made
 
     __hash__ = object.__hash__  # an enumeration's own is written in Python, and slow
 
-    @property
-    def width(self) -> int:
-        """How many components: 1 for float, bool and uint; of a sampler, those of what is read from it."""
-        return _WIDTHS[self]
 
-
-_WIDTHS = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4, Type.BOOL: 1, Type.UINT: 1, Type.SAMPLER: 4}
 FLOAT_TYPES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
 _FLOATS = frozenset(FLOAT_TYPES)
 
@@ -257,27 +261,44 @@ def _in_words(expr: Expr, depth: int) -> str:
     return f"{expr.op.name.lower()}({', '.join(inside)})"
 
 
-_table: weakref.WeakValueDictionary[tuple[object, ...], Expr] = weakref.WeakValueDictionary()
-_lock = threading.Lock()
+class _Held(weakref.ref[Expr]):
+    """Where the table finds an expression for as long as anyone else holds it. Leaner than a WeakValueDictionary."""
+
+    __slots__ = ("key",)
+
+    key: tuple[object, ...]
+
+
+def _forget(gone: weakref.ref[Expr]) -> None:
+    assert isinstance(gone, _Held)
+    with _lock:
+        if _table.get(gone.key) is gone:
+            del _table[gone.key]
+
+
+_table: dict[tuple[object, ...], _Held] = {}
+_lock = threading.RLock()  # an expression may go, and be forgotten, while its own thread holds the lock
 _serials = itertools.count()
 
 
 def _intern(op: Op, type_: Type, args: tuple[Expr, ...], data: Data) -> Expr:
     key = (op, type_, args, data)
     with _lock:
-        found = _table.get(key)
+        held = _table.get(key)
+        found = held() if held is not None else None
         if found is None:
             found = Expr()
             found.op, found.type, found.args, found.data = op, type_, args, data
             found.serial = next(_serials)
-            _table[key] = found
+            _table[key] = held = _Held(found, _forget)
+            held.key = key
         return found
 
 
 def const(*parts: Scalar) -> Expr:
     """A constant float or vector of 1 to 4 components."""
     # Adding zero turns −0.0 into 0.0: as keys they are equal, so they must be one constant.
-    return _intern(Op.CONST, vector_type(len(parts)), (), tuple(float(p) + 0.0 for p in parts))
+    return _intern(Op.CONST, vector_type(len(parts)), (), tuple([float(p) + 0.0 for p in parts]))
 
 
 def bits(value: int) -> Expr:
@@ -342,8 +363,12 @@ def make(op: Op, *args: Expr) -> Expr:
     Raises TypeError where the arguments' types do not fit the operator.
     """
     first = args[0].type
-    if op in ELEMENTWISE and first in _FLOATS and all(a.type is first for a in args):
-        return _intern(op, first, args, None)
+    for each in args:
+        if each.type is not first:
+            break
+    else:
+        if op in ELEMENTWISE and first in _FLOATS:
+            return _intern(op, first, args, None)
     return _intern(op, _result_type(op, args), args, None)
 
 
@@ -411,13 +436,13 @@ _SERIAL = operator.attrgetter("serial")
 
 def topological(roots: Iterable[Expr]) -> list[Expr]:
     """Every expression reachable from `roots`, arguments before users, in the order they were first built."""
-    seen: set[Expr] = set()
-    waiting = list(roots)
+    seen = set(roots)
+    waiting = list(seen)
     while waiting:
-        expr = waiting.pop()
-        if expr not in seen:
-            seen.add(expr)
-            waiting.extend(expr.args)
+        for arg in waiting.pop().args:
+            if arg not in seen:
+                seen.add(arg)
+                waiting.append(arg)
     return sorted(seen, key=_SERIAL)
 
 
@@ -431,21 +456,25 @@ def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:
         if expr in done:
             waiting.pop()
             continue
-        ready = True
-        for arg in reversed(expr.args):
-            if arg not in done:
-                waiting.append(arg)
-                ready = False
-        if ready:
+        needed = [arg for arg in expr.args if arg not in done]
+        if needed:
+            waiting.extend(reversed(needed))
+        else:
             done[waiting.pop()] = None
     return list(done)
 
 
 def functions_called(roots: Iterable[Expr]) -> list[Function]:
     """Every function that computing `roots` calls, each after those it calls itself."""
+    return functions_among(in_reading_order(roots))
+
+
+def functions_among(order: Iterable[Expr]) -> list[Function]:
+    """The same for expressions that are all there is to compute."""
     found: dict[Function, None] = {}
-    for expr in in_reading_order(roots):
-        if isinstance(expr.data, Function) and expr.data not in found:
+    for expr in order:
+        if expr.op is Op.CALL and expr.data not in found:
+            assert isinstance(expr.data, Function)
             found |= dict.fromkeys(functions_called([expr.data.body]))
             found[expr.data] = None
     return list(found)

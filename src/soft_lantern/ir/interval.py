@@ -41,6 +41,7 @@ class Interval:
         return replace(self, low=(self.low[index],), high=(self.high[index],))
 
 
+@functools.lru_cache(maxsize=4096)
 def exactly(*parts: float) -> Interval:
     """The interval that holds one value only."""
     return within(parts, parts)

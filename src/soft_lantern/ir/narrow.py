@@ -22,9 +22,11 @@ from soft_lantern.ir.expr import (
 from soft_lantern.ir.rewrite import rebuilt
 
 _BY_COMPONENT = ELEMENTWISE | {Op.SELECT}
+_BY_PLACE = frozenset({Op.SWIZZLE, Op.JOIN})
 _LETTERS = "xyzw"
 Parts = tuple[int, ...]
 """Which components of an expression are there, in order."""
+_ALL: tuple[Parts, ...] = tuple(tuple(range(width)) for width in range(5))
 
 
 def narrowed(roots: Sequence[Expr]) -> dict[Expr, Expr]:
@@ -44,8 +46,11 @@ def narrowed(roots: Sequence[Expr]) -> dict[Expr, Expr]:
 
     for expr in order:
         width = expr.type.width
+        if width == 1 and expr.op not in _BY_PLACE:
+            done[expr], there[expr] = rebuilt([part(arg, _all(arg)) for arg in expr.args], expr), _ALL[1]
+            continue
         kept = tuple(n for n in range(width) if read[expr] >> n & 1)
-        there[expr] = whole = tuple(range(width))
+        there[expr] = whole = _ALL[width]
         if expr.op is Op.SWIZZLE:
             chosen = tuple(_LETTERS.index(letter) for letter in str(expr.data))
             made = part(expr.args[0], tuple(chosen[n] for n in kept))
@@ -71,18 +76,19 @@ def _read(order: Sequence[Expr], roots: Sequence[Expr]) -> dict[Expr, int]:
     for root in roots:
         read[root] = _bits(root)
     for expr in reversed(order):
+        if expr.op not in _BY_PLACE:
+            width = expr.type.width if expr.op in _BY_COMPONENT else 0
+            for arg in expr.args:
+                read[arg] |= read[expr] if arg.type.width == width else _bits(arg)
+            continue
         wanted = [n for n in range(expr.type.width) if read[expr] >> n & 1]
         if expr.op is Op.SWIZZLE:
             for n in wanted:
                 read[expr.args[0]] |= 1 << _LETTERS.index(str(expr.data)[n])
-        elif expr.op is Op.JOIN:
+        else:
             places = [(arg, n) for arg in expr.args for n in range(arg.type.width)]
             for n in wanted:
                 read[places[n][0]] |= 1 << places[n][1]
-        else:
-            for arg in expr.args:
-                alike = expr.op in _BY_COMPONENT and arg.type.width == expr.type.width
-                read[arg] |= read[expr] if alike else _bits(arg)
     return read
 
 
@@ -91,7 +97,7 @@ def _bits(expr: Expr) -> int:
 
 
 def _all(expr: Expr) -> Parts:
-    return tuple(range(expr.type.width))
+    return _ALL[expr.type.width]
 
 
 def _one(place: tuple[Expr, int]) -> tuple[Expr, Parts]:

@@ -24,7 +24,7 @@ from soft_lantern.ir.expr import (
     Op,
     Type,
     constant_parts,
-    functions_called,
+    functions_among,
     in_reading_order,
     topological,
 )
@@ -145,6 +145,11 @@ class Body:
     parts: Mapping[Expr, str] = field(default_factory=dict)
     apart: bool = False
 
+    @functools.cached_property
+    def order(self) -> list[Expr]:
+        """All that the results need, arguments before users."""
+        return in_reading_order(self.results)
+
 
 def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -> tuple[list[str], list[Written]]:
     """The definitions that bodies call, in lines, each once and before what calls it; and the text of each body.
@@ -152,7 +157,7 @@ def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -
     `taken`: the identifiers already in scope.
     """
     known = {*taken, *dialect.words, *(name for body in bodies for name in body.leaves.values())}
-    called = functions_called([result for body in bodies for result in body.results])
+    called = functions_among(expr for body in bodies for expr in body.order)
     free = Identifiers(known)
     calls = {function: free.take(function.name) for function in called}
     known |= set(calls.values())
@@ -181,7 +186,7 @@ def _definition(
 
 def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     """Statements, and the text of each result."""
-    order = in_reading_order(body.results)
+    order = body.order
     uses = Counter(arg for expr in order for arg in expr.args)
     uses.update(body.results)
     inputs = (str(e.data) for e in order if e.op is Op.INPUT)

@@ -26,9 +26,9 @@ def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr]) -> dict[Expr, Ex
     return done
 
 
-def rebuilt(args: list[Expr], old: Expr) -> Expr:
+def rebuilt(args: Sequence[Expr], old: Expr) -> Expr:
     """The same operation on other arguments."""
-    if args == list(old.args):
+    if tuple(args) == old.args:
         return old
     if old.op is Op.SWIZZLE:
         return swizzle(args[0], str(old.data))

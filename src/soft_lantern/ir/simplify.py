@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import functools
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Container, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -21,10 +21,13 @@ from soft_lantern.ir.rewrite import rebuilt
 Rule = Callable[[Expr], Expr | None]
 
 
-def simplified(roots: Sequence[Expr]) -> dict[Expr, Expr]:
-    """Every expression the roots need, and what it comes to with no work that does nothing."""
+def simplified(roots: Sequence[Expr], simple: Container[Expr] = ()) -> dict[Expr, Expr]:
+    """Every expression the roots need, and what it comes to with no work that does nothing. `simple`: what has none."""
     done: dict[Expr, Expr] = {}
     for expr in topological(roots):
+        if expr in simple:
+            done[expr] = expr
+            continue
         args = [done[arg] for arg in expr.args]
         if isinstance(expr.data, Function):
             done[expr] = _simple_function(expr.data)(*args)
@@ -43,8 +46,13 @@ def _simple_function(function: Function) -> Function:
 def _settled(expr: Expr) -> Expr:
     """What no rule changes any more."""
     while True:
-        found = next((made for rule in _rules_for(expr) if (made := rule(expr)) is not None), None)
-        if found is None or found is expr or found.type is not expr.type:
+        for rule in _rules_for(expr):
+            found = rule(expr)
+            if found is not None:
+                break
+        else:
+            return expr
+        if found is expr or found.type is not expr.type:
             return expr
         expr = found
 
@@ -53,13 +61,16 @@ def _new(op: Op, *args: Expr) -> Expr:
     return _settled(make(op, *args))
 
 
-def _rules_for(expr: Expr) -> Iterable[Rule]:
-    return (_worked_out,) if expr.type is Type.UINT else (_worked_out, *RULES.get(expr.op, ()))
+def _rules_for(expr: Expr) -> Sequence[Rule]:
+    return (_worked_out,) if expr.type is Type.UINT else _FOR_OP[expr.op]
 
 
 def _worked_out(expr: Expr) -> Expr | None:
     """An operation on constants is its result."""
-    if not expr.args or any(arg.op is not Op.CONST for arg in expr.args) or expr.type is Type.BOOL:
+    for arg in expr.args:
+        if arg.op is not Op.CONST:
+            return None
+    if not expr.args or expr.type is Type.BOOL:
         return None
     with np.errstate(all="ignore"):
         value = evaluate([expr], {}, np.float32)[expr].ravel()
@@ -158,8 +169,10 @@ def _negation(expr: Expr) -> Expr | None:
 
 def _beside_vector(expr: Expr) -> Expr | None:
     """A number in every component of a vector is as good as the number, beside another vector; two of them are one."""
+    if expr.type is Type.FLOAT:
+        return None
     a, b = (_number(arg) for arg in expr.args)
-    if a is not None and b is not None and expr.type is not Type.FLOAT:
+    if a is not None and b is not None:
         return swizzle(_new(expr.op, a, b), "x" * expr.type.width)
     if a is not None and expr.args[0] is not a:
         return _new(expr.op, a, expr.args[1])
@@ -332,6 +345,7 @@ RULES: dict[Op, tuple[Rule, ...]] = {
     Op.JOIN: (_gathered,),
     Op.SWIZZLE: (_picked,),
 }
+_FOR_OP = {op: (_worked_out, *RULES.get(op, ())) for op in Op}
 NEVER_NEGATIVE = frozenset({Op.ABS, Op.SQRT, Op.LENGTH, Op.SMOOTHSTEP, Op.STEP, Op.FRACT, Op.EXP, Op.EXP2})
 """Operations whose results are 0 or more."""
 

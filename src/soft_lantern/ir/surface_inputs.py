@@ -293,4 +293,9 @@ def at_pixel(values: Sequence[Expr]) -> list[Expr]:
 
 def read_inputs(values: Iterable[Expr]) -> list[str]:
     """The names of the inputs that values read, sorted."""
-    return sorted({str(e.data) for e in topological(values) if e.op is Op.INPUT})
+    return inputs_among(topological(values))
+
+
+def inputs_among(expressions: Iterable[Expr]) -> list[str]:
+    """The names of the inputs among expressions, sorted."""
+    return sorted({str(e.data) for e in expressions if e.op is Op.INPUT})

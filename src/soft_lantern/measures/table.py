@@ -16,7 +16,7 @@ from soft_lantern.errors import NoGraphics
 from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Material, Node, changed, node_and_port
+from soft_lantern.graph.document import Material, Node, changed, node_and_port, node_of
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir import glsl
 from soft_lantern.ir.numpy_reader import Array
@@ -236,7 +236,7 @@ def _same_in_materialx(document: Any, nodes: Mapping[str, Node], wires: Mapping[
                 made[node_id].setInputValue(_IN_MATERIALX[node.type][1][port], value)
     last = None
     for into, out in wires.items():
-        (reader, port), source = node_and_port(into), made.get(out) or made.get(node_and_port(out)[0])
+        (reader, port), source = node_and_port(into), made.get(out) or made.get(node_of(out))
         if nodes[reader].type == "separate":
             for letter in "xyz":
                 made[f"{reader}.{letter}"].setConnectedNode("in", source)

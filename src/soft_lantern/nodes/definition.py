@@ -190,6 +190,11 @@ class NodeType:
         """What the node does, in its first sentence or two."""
         return " ".join(self.help.split("\n\n")[0].split())
 
+    @functools.cached_property
+    def open_inputs(self) -> tuple[Port, ...]:
+        """The inputs that take on a kind from their wires."""
+        return tuple(p for p in self.inputs if p.carries.kind is None)
+
     def input(self, name: str) -> Port | None:
         """The input port of that name."""
         return next((p for p in self.inputs if p.name == name), None)
@@ -207,11 +212,13 @@ class NodeType:
 
     def apply(self, inputs: Mapping[str, Expr], settings: Mapping[str, str]) -> dict[str, Expr]:
         """The node's results by name (output ports, or the surface values of an output node)."""
-        result = self.function(*(inputs[p.name] for p in self.inputs), **settings)
+        result = self.function(*[inputs[p.name] for p in self.inputs], **settings)
+        if isinstance(result, Expr):
+            (port,) = self.outputs
+            return {port.name: result}
         if hasattr(result, "_asdict"):
             return dict(result._asdict())
-        results = result if isinstance(result, tuple) else (result,)
-        return {port.name: expr for port, expr in zip(self.outputs, results, strict=True)}
+        return {port.name: expr for port, expr in zip(self.outputs, result, strict=True)}
 
 
 LIBRARY: dict[str, NodeType] = {}

@@ -117,7 +117,7 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
 
     Vectors of different length do not convert: which component to drop or invent is the author's to say.
     """
-    if given == wanted:
+    if given is wanted:
         return Conversion.NONE
     return _CONVERSIONS.get((given, wanted))
 
@@ -166,8 +166,11 @@ def widest(kinds: list[Kind]) -> Kind | None:
 
     A colour beside a vector 3 or 4 gives a colour.
     """
-    if any(kind.is_read for kind in kinds):
-        return kinds[0] if len(set(kinds)) == 1 else None
+    distinct = set(kinds)
+    if len(distinct) == 1:
+        return kinds[0]
+    if any(kind.is_read for kind in distinct):
+        return None
     result = Kind.NUMBER
     for kind in kinds:
         if kind in (Kind.NUMBER, result):

@@ -15,7 +15,7 @@ from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.errors import LanternError
 from soft_lantern.graph import edits
-from soft_lantern.graph.document import Material, Note, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Note, node_and_port, node_of, port_ref
 from soft_lantern.graph.layout import nodes_in
 from soft_lantern.graph.wiring import wired
 
@@ -93,7 +93,7 @@ class MoveSlips(Gesture):
         if len(self.places) != 1:
             return ""
         slip = view.spread.slips[self.slip.node_id]
-        wired = {node_and_port(ref)[0] for pair in view.material.wires.items() for ref in pair}
+        wired = {node_of(ref) for pair in view.material.wires.items() for ref in pair}
         if slip.node_id in wired:
             return ""
         wire = next((w for w in view.spread.wires if w.strands[0].intersects(slip.rect)), None)
@@ -145,7 +145,7 @@ class PullWire(Gesture):
         if (at - self.start).manhattanLength() < 5 and not self.picked_up:
             return
         target, onto = self.view.port_at(at), self.view.spread.slip_at(at)
-        if onto and onto.node_id == node_and_port(self.ref)[0]:
+        if onto and onto.node_id == node_of(self.ref):
             onto = None
         if target:
             self._wire_to(*target, at)

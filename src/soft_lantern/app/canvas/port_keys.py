@@ -16,7 +16,7 @@ from soft_lantern.app.canvas.value_typing import ValueTyping
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
 from soft_lantern.graph import wiring
-from soft_lantern.graph.document import node_and_port, port_ref
+from soft_lantern.graph.document import node_of, port_ref
 from soft_lantern.values.kinds import components
 
 
@@ -85,7 +85,7 @@ class PortKeys(QObject):
     def _held(self, slip: Slip, row: Row) -> str:
         """What an input holds, in words."""
         if row.wired:
-            source = node_and_port(self.view.material.wires[port_ref(slip.node_id, row.name)])[0]
+            source = node_of(self.view.material.wires[port_ref(slip.node_id, row.name)])
             return f"from {self.view.spread.slips[source].title}" if source in self.view.spread.slips else "wired"
         if row.words:
             return row.words
@@ -127,7 +127,7 @@ class PortKeys(QObject):
     def _targets(self, out: str, slips: Iterable[Slip]) -> Iterator[Choice]:
         """Inputs that a wire from an output may go to: those without a wire first, the nearest first."""
         open_to = wiring.targets(self.view.material, out)
-        source = self.view.spread.slips[node_and_port(out)[0]]
+        source = self.view.spread.slips[node_of(out)]
         found = [
             (row, other) for row, other in _rows(slips, outputs=False) if port_ref(other.node_id, row.name) in open_to
         ]
@@ -139,7 +139,7 @@ class PortKeys(QObject):
     def _sources(self, into: str, slips: Iterable[Slip]) -> Iterator[Choice]:
         """Outputs that may feed an input, the nearest first."""
         open_to = wiring.sources(self.view.material, into)
-        target = self.view.spread.slips[node_and_port(into)[0]]
+        target = self.view.spread.slips[node_of(into)]
         found = [
             (row, other) for row, other in _rows(slips, outputs=True) if port_ref(other.node_id, row.name) in open_to
         ]

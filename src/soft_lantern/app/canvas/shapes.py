@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
-from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
 from soft_lantern.graph.kinds import (
     counting,
     input_kind,
@@ -178,7 +178,7 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
         return Spread(material, slips, before.wires, kinds)
     kept = []
     for wire in before.wires:
-        stays = node_and_port(wire.out)[0] not in moved and node_and_port(wire.into)[0] not in moved
+        stays = node_of(wire.out) not in moved and node_of(wire.into) not in moved
         kept.append(wire if stays else _wire(material, slips, kinds, wire.out, wire.into))
     return Spread(material, slips, tuple(w for w in kept if w), kinds)
 
@@ -189,11 +189,11 @@ def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Sp
     shown = () if material.parameters is old.parameters else ("parameter",)
     touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type in shown}
     other_kinds = {ref for ref in kinds.keys() | before.kinds.keys() if kinds.get(ref) is not before.kinds.get(ref)}
-    touched |= {node_and_port(ref)[0] for ref in other_kinds}
+    touched |= {node_of(ref) for ref in other_kinds}
     for into in material.wires.keys() | old.wires.keys():
         out = material.wires.get(into)
         if out != old.wires.get(into) or out in other_kinds:
-            touched.add(node_and_port(into)[0])
+            touched.add(node_of(into))
     slips = {
         node_id: _slip(material, node_id, kinds, names) if node_id in touched else before.slips[node_id]
         for node_id in material.nodes
@@ -201,7 +201,7 @@ def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Sp
     kept = {(wire.out, wire.into): wire for wire in before.wires}
     wires = []
     for into, out in material.wires.items():
-        ends = {node_and_port(into)[0], node_and_port(out)[0]}
+        ends = {node_of(into), node_of(out)}
         known = None if ends & touched else kept.get((out, into))
         wires.append(known or _wire(material, slips, kinds, out, into))
     return Spread(material, slips, tuple(w for w in wires if w), kinds)

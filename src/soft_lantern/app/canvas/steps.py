@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF
 
 from soft_lantern.app.canvas.shapes import Slip
 from soft_lantern.app.canvas.view import CanvasView
-from soft_lantern.graph.document import node_and_port, port_ref
+from soft_lantern.graph.document import node_of, port_ref
 
 
 class Steps:
@@ -22,16 +22,12 @@ class Steps:
         slip = self._lone()
         wired = [row for row in slip.rows if row.wired] if slip else []
         if slip and wired:
-            self._step_to(node_and_port(self.view.material.wires[port_ref(slip.node_id, wired[0].name)])[0])
+            self._step_to(node_of(self.view.material.wires[port_ref(slip.node_id, wired[0].name)]))
 
     def downstream(self) -> None:
         """Select the first slip that the selected one feeds."""
         slip = self._lone()
-        fed = [
-            node_and_port(into)[0]
-            for into, out in self.view.material.wires.items()
-            if slip and node_and_port(out)[0] == slip.node_id
-        ]
+        fed = [node_of(into) for into, out in self.view.material.wires.items() if slip and node_of(out) == slip.node_id]
         there = [self.view.spread.slips[i] for i in fed if i in self.view.spread.slips]
         if there:
             self._step_to(min(there, key=lambda other: other.rect.top()).node_id)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 
 from soft_lantern.app.widgets.pixel_image import rgba_image
 from soft_lantern.app.work.beside import NewestAnswer
-from soft_lantern.graph.document import Material, Project, Scene, View, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Project, Scene, View, node_of, port_ref
 from soft_lantern.graph.expectations import Range, expected_by_outputs
 from soft_lantern.graph.kinds import type_of
 from soft_lantern.graph.lowering import Lowered, uniform_values
@@ -178,4 +178,4 @@ class Answers:
                     rgba_image(measured.thumbnail(wire, lowered.kinds[wire], clip_view=clip_view)),
                 )
         self._pictures = kept
-        return {node_and_port(wire)[0]: image for wire, (_, _, image) in kept.items()}
+        return {node_of(wire): image for wire, (_, _, image) in kept.items()}

@@ -21,7 +21,7 @@ from soft_lantern.formats.materialx.read_nodes import (
     converted,
 )
 from soft_lantern.formats.materialx.standard import Row
-from soft_lantern.graph.document import Material, Node, Parameter, changed, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, changed, node_of, port_ref
 from soft_lantern.graph.nesting import used_snippets
 from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.glsl import literal
@@ -106,7 +106,7 @@ class GraphReader:
         whole = Material(id=graph_id, name=name, nodes=self.nodes, wires=self.wires)
         needed = reached(whole, [key for key, node in self.nodes.items() if node.role in _ENDS], upstream=True)
         nodes = {key: node for key, node in self.nodes.items() if key in needed}
-        wires = {reader: source for reader, source in self.wires.items() if node_and_port(reader)[0] in nodes}
+        wires = {reader: source for reader, source in self.wires.items() if node_of(reader) in nodes}
         made = changed(whole, nodes=nodes, wires=wires, parameters=tuple(parameters))
         return changed(made, snippets=used_snippets(made, self.snippets))
 

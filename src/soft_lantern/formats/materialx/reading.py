@@ -37,7 +37,7 @@ from soft_lantern.graph.document import (
     Texture,
     changed,
     new_id,
-    node_and_port,
+    node_of,
     port_ref,
 )
 from soft_lantern.graph.layout import tidy
@@ -485,7 +485,7 @@ def _placed(graph: Material, placed: set[str]) -> Material:
     right = max(nodes[key].x for key in placed if key in nodes)
     feeds: dict[str, list[str]] = {}
     for into, out in graph.wires.items():
-        feeds.setdefault(node_and_port(out)[0], []).append(node_and_port(into)[0])
+        feeds.setdefault(node_of(out), []).append(node_of(into))
     for key in reversed(list(nodes)):  # what feeds comes before what it feeds
         if key not in placed:
             x = min((nodes[each].x for each in feeds.get(key, ())), default=right + 2 * STEP) - STEP

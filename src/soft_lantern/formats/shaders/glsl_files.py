@@ -12,7 +12,7 @@ from soft_lantern.formats.shaders.block import Slot, laid_out, members
 from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
 from soft_lantern.formats.shaders.surface import Stage, SurfaceProgram, remark
 from soft_lantern.ir import glsl
-from soft_lantern.ir.expr import Op, in_reading_order
+from soft_lantern.ir.expr import Op
 from soft_lantern.ir.glsl_program import BUILT_IN, HEADS, bare
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import CARRIED
@@ -67,7 +67,7 @@ def _is_of_frame(program: SurfaceProgram, name: str) -> bool:
 
 def _declared(flavour: Flavour, program: SurfaceProgram, stage: Stage) -> list[str]:
     """The block of parameters and the textures, as far as the stage reads any."""
-    read = {program.leaves[str(e.data)] for e in in_reading_order(stage.results.values()) if e.op is Op.UNIFORM}
+    read = {program.leaves[str(e.data)] for e in stage.order if e.op is Op.UNIFORM}
     lines = []
     if read - program.textures.keys():
         lines = [f"{flavour.block(0)}uniform {program.type_name}Parameters {{"]
@@ -96,7 +96,7 @@ def _taken(program: SurfaceProgram) -> set[str]:
 
 def _function(program: SurfaceProgram, stage: Stage, result: str, name: str, inputs: str) -> list[str]:
     """The structures of what a function takes and gives, and the function."""
-    types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
+    types = {str(e.data): e.type for e in stage.order if e.op is Op.INPUT}
     written = glsl.write(stage.body(_leaves(program, stage)), _taken(program))
     return [
         f"struct {inputs} {{",
@@ -184,7 +184,7 @@ def _vertex(flavour: Flavour, program: SurfaceProgram) -> str:
     base, capital = program.base, program.type_name
     still = program.vertex
     stage = replace(still, results={(k or "position"): v for k, v in still.results.items()})
-    types = {str(e.data): e.type for e in in_reading_order(stage.results.values()) if e.op is Op.INPUT}
+    types = {str(e.data): e.type for e in stage.order if e.op is Op.INPUT}
     attributes = [name for name in stage.inputs if name not in INPUTS]
     frame = [name for name in stage.inputs if name in INPUTS]
     carried = _handed_on(program)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from dataclasses import replace as replaced
 
@@ -11,20 +11,20 @@ from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
 from soft_lantern.formats.shaders.block import Slot, laid_out
 from soft_lantern.graph.document import Material, Parameter
 from soft_lantern.graph.kinds import label_of
-from soft_lantern.graph.lowering import Lowered, as_constants, lower, parameter_uniform, uniform_values
+from soft_lantern.graph.lowering import Lowered, lower_as_typed, parameter_uniform
 from soft_lantern.graph.notices.project import limits
 from soft_lantern.graph.parameters.edits import trouble_with_parameter
 from soft_lantern.ir.defined import defined
-from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological
+from soft_lantern.ir.expr import Expr, Op, Type, const, in_reading_order, make, topological, uniform
 from soft_lantern.ir.glsl_program import vertex_results
 from soft_lantern.ir.glsl_words import Identifiers, as_identifier
 from soft_lantern.ir.inputs import BEHIND, INPUTS
 from soft_lantern.ir.interval import Interval
 from soft_lantern.ir.narrow import narrowed
 from soft_lantern.ir.printer import Body
-from soft_lantern.ir.rewrite import rebuilt, replace
+from soft_lantern.ir.rewrite import rebuilt
 from soft_lantern.ir.simplify import simplified
-from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, read_inputs, vertex_steps
+from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, inputs_among, read_inputs, vertex_steps
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, components
 
@@ -35,10 +35,12 @@ BEHIND_NAME = "scene_colour"
 class Stage:
     """What one stage computes: results by name, the names people chose on the way, and the inputs that it reads.
 
-    `origins`: the node of the graph that an expression is part of; `parts`: what people call that node.
+    `order`: all that the results need, arguments first. `origins`: the node of the graph that an expression is part
+    of; `parts`: what people call that node.
     """
 
     results: dict[str, Expr]
+    order: list[Expr]
     names: dict[Expr, str]
     inputs: list[str]
     origins: dict[Expr, str] = field(default_factory=dict)
@@ -94,23 +96,20 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
         trouble = trouble_with_parameter(material, parameter)
         if trouble:
             raise BadValue(f"{material.name} cannot be exported: {trouble}")
-    lowered = lower(material)
-    made = _folded(material, lowered, sent)
-    reached = [*made.surface.values(), *([made.offset] if made.offset is not None else [])]
-    used = _used_parameters(material, reached, made.rows)
-    known = {str(parameter_uniform(p).data): limits(p) for p in used if not p.kind.is_read}
-    whole = at_pixel(list(made.surface.values()))
-    plain = _plain(whole, known)
-    told = list(made.names | made.origins)
+    lowered = lower_as_typed(material)
+    made = _simple(material, lowered, sent)
+    known = {str(parameter_uniform(p).data): limits(p) for p in material.parameters if not p.kind.is_read}
+    told = [*made.surface.values(), *made.names, *made.origins]
     seen = dict(zip(told, at_pixel(told), strict=True))
+    whole = [seen[value] for value in made.surface.values()]
+    plain = _plain(whole, known, made.reached)
     named = {expr: name for name, expr in derived_inputs().items()}
     named |= {seen[expr]: name for expr, name in made.names.items()}
-    titles = {key: label_of(material, node) for key, node in material.nodes.items()}
     results = dict(zip(made.surface, (plain[value] for value in whole), strict=True))
-    origins = {seen[expr]: node for expr, node in made.origins.items()}
-    pixel = _stage(results, plain, named, origins, titles)
+    pixel = _stage(results, plain, named, {seen[expr]: node for expr, node in made.origins.items()}, material)
+
     moved = vertex_results(made.offset, read_inputs(whole))
-    plain = _plain(list(moved.values()), known)
+    plain = _plain(list(moved.values()), known, made.reached)
     first = _at_first_level(list(plain.values()))
     plain = {old: first[new] for old, new in plain.items()}
     moving = {expr: at_vertex(expr) for expr in topological([made.offset])} if made.offset is not None else {}
@@ -118,12 +117,15 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     origins = {moving[expr]: node for expr, node in made.origins.items() if expr in moving}
     steps, handed_on = vertex_steps(made.offset), {plain[value] for value in moved.values()}
     names = {expr: name for expr, name in steps.items() if plain.get(expr) not in handed_on} | names
-    vertex = _stage({name: plain[value] for name, value in moved.items()}, plain, names, origins, titles, steps)
-    leaves, textures = _identifiers([*pixel.results.values(), *vertex.results.values()], used)
+    vertex = _stage({name: plain[value] for name, value in moved.items()}, plain, names, origins, material, steps)
+
+    read = [expr for stage in (pixel, vertex) for expr in stage.order]
+    used = _used_parameters(material, made.reached, made.rows)
+    leaves, textures = _identifiers(dict.fromkeys(read), used)
     widths = {p.identifier: len(components(p.default)) for p in used if not p.kind.is_read}
     widths |= {name: 1 for name in leaves.values() if name not in textures and name not in widths}
     block, base = laid_out(widths.items()), base_of(material)
-    reads = read_inputs(reached)
+    reads = inputs_among(made.reached)
     return SurfaceProgram(material, base, lowered.alpha_mode, pixel, vertex, used, leaves, textures, block, reads)
 
 
@@ -133,9 +135,12 @@ def base_of(material: Material) -> str:
     return as_identifier(material.name, taken, fallback="material")
 
 
-def _plain(values: Sequence[Expr], known: Mapping[str, Interval]) -> dict[Expr, Expr]:
-    """What each expression comes to without needless work, by defined operations alone. `known`: bounds of uniforms."""
-    simple = simplified(values)
+def _plain(values: Sequence[Expr], known: Mapping[str, Interval], done: Container[Expr]) -> dict[Expr, Expr]:
+    """What each expression comes to without needless work, by defined operations alone.
+
+    `known`: bounds of uniforms; `done`: what is simple already.
+    """
+    simple = simplified(values, done)
     narrow = narrowed([simple[value] for value in values])
     sound = defined([narrow[simple[value]] for value in values], known)
     return {old: sound[narrow[new]] for old, new in simple.items() if new in narrow and narrow[new] in sound}
@@ -155,7 +160,7 @@ def _stage(
     plain: Mapping[Expr, Expr],
     names: Mapping[Expr, str],
     origins: Mapping[Expr, str],
-    titles: Mapping[str, str],
+    material: Material,
     steps: Mapping[Expr, str] = {},
 ) -> Stage:
     """A stage that computes results. `plain`: what expressions with a name or an origin come to.
@@ -166,8 +171,9 @@ def _stage(
     nodes = _handed_down({plain[expr]: node for expr, node in origins.items() if expr in plain}, order)
     chosen = {plain[expr]: name for expr, name in names.items() if expr in plain}
     parts = _handed_down({plain[expr]: words for expr, words in steps.items() if expr in plain}, order)
+    titles = {node: label_of(material, material.nodes[node]) for node in set(nodes.values())}
     parts |= {expr: titles[node] for expr, node in nodes.items()}
-    return Stage(results, chosen, read_inputs(results.values()), nodes, parts)
+    return Stage(results, order, chosen, inputs_among(order), nodes, parts)
 
 
 def _handed_down(told: dict[Expr, str], order: Sequence[Expr]) -> dict[Expr, str]:
@@ -180,51 +186,51 @@ def _handed_down(told: dict[Expr, str], order: Sequence[Expr]) -> dict[Expr, str
 
 
 @dataclass(frozen=True, eq=False)
-class _Folded:
-    """A material's expressions with what is typed worked out, and its gradients as they are sent.
+class _Simple:
+    """A material's expressions without needless work, and its gradients as they are sent.
 
-    `rows`: for each uniform that holds a gradient's row, the parameter it belongs to.
+    `reached`: all that they need. `rows`: for each uniform that holds a gradient's row, the parameter it belongs to.
     """
 
     surface: dict[str, Expr]
     offset: Expr | None
     names: dict[Expr, str]
     origins: dict[Expr, str]
+    reached: set[Expr]
     rows: dict[str, str]
 
 
-def _folded(material: Material, lowered: Lowered, sent: Shipped) -> _Folded:
-    values = uniform_values(lowered, material, {})
-    known = as_constants({name: value for name, value in values.items() if not lowered.uniforms[name].parameter})
+def _simple(material: Material, lowered: Lowered, sent: Shipped) -> _Simple:
     roots = [*lowered.surface.values(), *([lowered.offset] if lowered.offset is not None else [])]
     shown, rows = with_gradients(roots, material, lowered, sent)
-    folded = replace([shown[root] for root in roots], known)
-    plain = simplified([folded[shown[root]] for root in roots])
-    done = {old: plain[folded[new]] for old, new in shown.items() if folded.get(new) in plain}
-    return _Folded(
-        {port: done[expr] for port, expr in lowered.surface.items()},
-        done[lowered.offset] if lowered.offset is not None else None,
+    simple = simplified([shown.get(root, root) for root in roots])
+    done = {old: simple[new] for old, new in shown.items() if new in simple} if shown else simple
+    surface = {port: done[expr] for port, expr in lowered.surface.items()}
+    offset = done[lowered.offset] if lowered.offset is not None else None
+    return _Simple(
+        surface,
+        offset,
         {done[old]: name for old, name in lowered.names.items() if old in done},
         {done[old]: node for old, node in lowered.origins.items() if old in done and done[old].op is not Op.CONST},
+        set(topological(done[root] for root in roots)),
         rows,
     )
 
 
-def _used_parameters(material: Material, values: Iterable[Expr], rows: Mapping[str, str]) -> list[Parameter]:
-    reached = set(topological(values))
-    by_row = {rows.get(str(expr.data)) for expr in reached if expr.op is Op.UNIFORM}
+def _used_parameters(material: Material, reached: Container[Expr], rows: Mapping[str, str]) -> list[Parameter]:
+    by_row = {parameter for name, parameter in rows.items() if uniform(name, Type.FLOAT) in reached}
     return [p for p in material.parameters if parameter_uniform(p) in reached or p.id in by_row]
 
 
-def _identifiers(results: Sequence[Expr], used: list[Parameter]) -> tuple[dict[str, str], dict[str, str]]:
-    """The identifier of every uniform the results read; of those, the textures with words about each."""
+def _identifiers(read: Iterable[Expr], used: list[Parameter]) -> tuple[dict[str, str], dict[str, str]]:
+    """The identifier of every uniform among what is read; of those, the textures with words about each."""
     leaves, found = {}, {}
     textures = Identifiers({p.identifier for p in used} | {ATLAS, BEHIND_NAME})
     known = {str(parameter_uniform(p).data): p for p in used} | {f"row:{p.id}": p for p in used}
-    for expr in in_reading_order(results):
-        name = str(expr.data)
+    for expr in read:
         if expr.op is not Op.UNIFORM:
             continue
+        name = str(expr.data)
         if name in known:
             leaves[name] = known[name].identifier
             words = described(known[name])

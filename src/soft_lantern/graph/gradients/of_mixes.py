@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from soft_lantern.errors import BadEdit
-from soft_lantern.graph.document import Gradient, Material, Node, Project, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Gradient, Material, Node, Project, changed, new_id, node_of, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes
 from soft_lantern.graph.gradients.editing import FIT_PLACES, fitted_gradient
 from soft_lantern.graph.instances.values import put_material
@@ -55,7 +55,7 @@ def as_gradient(material: Material, output: str, tolerance: float) -> Replacemen
             continue
         places = np.linspace(0.0, 1.0, FIT_PLACES)
         found = evaluate([over], {**values, "place": places}, np.float64)[over]
-        empty = Gradient(id=new_id("gradient"), name=label_of(material, material.nodes[node_and_port(output)[0]]))
+        empty = Gradient(id=new_id("gradient"), name=label_of(material, material.nodes[node_of(output)]))
         gradient, error = fitted_gradient(as_rows(found, FIT_PLACES), tolerance, empty)
         return Replacement(gradient, output, numbers[ruler], error, _taking_part(material, over))
     raise BadEdit("this colour depends on more than one number from 0 to 1, so no gradient can stand for it")
@@ -66,7 +66,7 @@ def every_replacement(material: Material, tolerance: float, told: Progress = sil
     outputs = [
         output
         for output, kind in output_kinds(material).items()
-        if kind is Kind.COLOUR and material.nodes[node_and_port(output)[0]].type in MIXES
+        if kind is Kind.COLOUR and material.nodes[node_of(output)].type in MIXES
     ]
     found = []
     for number, output in enumerate(outputs):
@@ -83,7 +83,7 @@ def with_gradient(project: Project, material: Material, found: Replacement) -> P
     """
     if project.graph(material.id) is not material:
         raise BadEdit(f"{material.name} changed meanwhile; look through its mixes again")
-    old = node_and_port(found.output)[0]
+    old = node_of(found.output)
     fed = [into for into, out in material.wires.items() if out == found.output]
     lookup = new_id("gradient_lookup")
     place = material.nodes[old]
@@ -93,9 +93,9 @@ def with_gradient(project: Project, material: Material, found: Replacement) -> P
         after = connect(after, port_ref(lookup, "out"), into)
     gone = [old]
     while gone:
-        feeding = {node_and_port(out)[0] for into, out in after.wires.items() if node_and_port(into)[0] in gone}
+        feeding = {node_of(out) for into, out in after.wires.items() if node_of(into) in gone}
         after = remove_nodes(after, gone)
-        used = {node_and_port(out)[0] for out in after.wires.values()}
+        used = {node_of(out) for out in after.wires.values()}
         gone = [node_id for node_id in feeding if node_id in after.nodes and node_id not in used]
     gradients = {**project.gradients, found.gradient.id: found.gradient}
     put = put_snippet if material.id in project.snippets else put_material

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from math import inf
 
-from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import choose_setting, disconnect
 from soft_lantern.graph.expectations import Range, expected_by_inputs
 from soft_lantern.graph.kinds import counting, label_of, type_of
@@ -274,8 +274,8 @@ def _left_ranges(case: Case, used: set[str]) -> Iterator[Notice]:
     told: set[str] = set()
     for into, expected in expected_by_inputs(material).items():
         out = material.wires.get(into, "")
-        node_id = node_and_port(out)[0]
-        reader = node_and_port(into)[0]
+        node_id = node_of(out)
+        reader = node_of(into)
         if out not in case.lowered.wires or out in told or reader not in used or node_id not in material.nodes:
             continue
         expr, reach = case.lowered.wires[out], case.statistics.get(out)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 from math import inf
 
-from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_of, port_ref
 from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.values import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
@@ -71,7 +71,7 @@ def check_textures(project: Project, graph: Material) -> Iterator[Notice]:
             ref = port_ref(node_id, port.name)
             if port.carries.kind is None or not port.carries.kind.is_read or node_type is None:
                 continue
-            source = graph.nodes.get(node_and_port(graph.wires.get(ref, ""))[0], node)
+            source = graph.nodes.get(node_of(graph.wires.get(ref, "")), node)
             if ref in graph.wires and source.role is not Role.CONSTANT:
                 continue
             chosen = str(source.values.get("value" if ref in graph.wires else port.name, ""))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from soft_lantern.graph.document import Material, Parameter, changed, node_and_port
+from soft_lantern.graph.document import Material, Parameter, changed, node_of
 from soft_lantern.graph.expectations import expected_by_inputs
 from soft_lantern.graph.notices.project import check_material
 from soft_lantern.nodes import Role
@@ -46,7 +46,7 @@ def _expected(material: Material, parameter_id: str) -> tuple[float, float] | No
     """The range that every input fed by the parameter expects, where one does."""
     wanted, found = expected_by_inputs(material), None
     for into, out in material.wires.items():
-        source = material.nodes.get(node_and_port(out)[0])
+        source = material.nodes.get(node_of(out))
         reads = source and source.role is Role.PARAMETER and source.settings.get("parameter") == parameter_id
         if reads and into in wanted:
             low, high = found or wanted[into]

@@ -10,7 +10,17 @@ import math
 from collections.abc import Mapping
 
 from soft_lantern.errors import BadEdit, BadValue
-from soft_lantern.graph.document import Material, Node, Parameter, Preset, changed, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import (
+    Material,
+    Node,
+    Parameter,
+    Preset,
+    changed,
+    new_id,
+    node_and_port,
+    node_of,
+    port_ref,
+)
 from soft_lantern.graph.edits import add_node, change_node, connect, remove_nodes, type_value
 from soft_lantern.graph.kinds import input_kind, known_type, output_kinds, shown_name
 from soft_lantern.graph.layout import SLIP_WIDTH, free_place
@@ -247,7 +257,7 @@ def unexpose(material: Material, parameter_id: str) -> Material:
     for node_id, node in list(material.nodes.items()):
         if node.role is not Role.PARAMETER or node.settings.get("parameter") != parameter_id:
             continue
-        fed = [into for into, out in material.wires.items() if node_and_port(out)[0] == node_id]
+        fed = [into for into, out in material.wires.items() if node_of(out) == node_id]
         if node.settings.get(PLACED) and fed and all(_takes(material, into, parameter.kind) for into in fed):
             material = remove_nodes(material, [node_id])
             for into in fed:
@@ -379,7 +389,7 @@ def _offered(material: Material, node_id: str) -> tuple[str, ...]:
         if not port.repeated:
             continue
         wire = material.wires.get(port_ref(node_id, port.name), "")
-        source = material.nodes.get(node_and_port(wire)[0]) if wire else None
+        source = material.nodes.get(node_of(wire)) if wire else None
         name = shown_name(material, source) if source else port.label
         name = name.replace(",", " ")
         names.append(f"{name} ({port.label})" if name in names else name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from soft_lantern.graph.document import Material, Node, new_id, node_and_port, port_ref
+from soft_lantern.graph.document import Material, Node, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, choose_setting, connect, paste, remove_nodes
 from soft_lantern.graph.kinds import counting, known_type
 from soft_lantern.graph.layout import SLIP_WIDTH, free_place, slip_height
@@ -50,7 +50,7 @@ def joined(material: Material, recipe: Recipe, at: tuple[float, float], into: st
         material = _end_joined(material, surface, port, out, under, said, recipe)
     if piece.under:
         material = remove_nodes(material, [renamed.pop(piece.under)])
-    if surface and node_and_port(into or target)[0] in ("", surface):
+    if surface and node_of(into or target) in ("", surface):
         material = _set(material, surface, recipe, said)
     words = ", ".join(said) or "stands by itself: wire it where you want it"
     words = f"{recipe.title} {words}"
@@ -90,7 +90,7 @@ def _end_joined(
         return connect(material, out, target)
     if under:
         for into, source in list(material.wires.items()):
-            if node_and_port(source)[0] == under:
+            if node_of(source) == under:
                 material = connect(material, present, into)
         said.append(f"{recipe.over} ({label})")
         return connect(material, out, target)
@@ -98,7 +98,7 @@ def _end_joined(
     if how is None:
         said.append(f"leaves {label} as it is wired")
         return material
-    end = material.node(node_and_port(out)[0])
+    end = material.node(node_of(out))
     node_id = new_id(how)
     x, y = free_place(material, (end.x + 180.0, end.y), (SLIP_WIDTH, 130.0))
     material = add_node(material, node_id, Node(type=how, x=x, y=y))

@@ -8,7 +8,7 @@ from soft_lantern.bake.wire_maps import LIMIT, WireMap, least_map
 from soft_lantern.errors import BadEdit
 from soft_lantern.formats.images import new_texture
 from soft_lantern.graph.baked_wires import with_image
-from soft_lantern.graph.document import Project, Texture, changed, node_and_port, with_records
+from soft_lantern.graph.document import Project, Texture, changed, node_of, with_records
 from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.progress import Progress
 from soft_lantern.values.images import Image
@@ -33,7 +33,7 @@ class WireBaking:
             session.complain(BadEdit(self.hindered()))
             return
         images, folder = dict(session.images), session.folder
-        name = label_of(material, material.node(node_and_port(wire)[0]))
+        name = label_of(material, material.node(node_of(wire)))
         floats = output_kinds(material)[wire] is Kind.COLOUR
 
         def work(progress: Progress) -> tuple[WireMap, Texture, Image]:

@@ -14,7 +14,7 @@ from soft_lantern.app.desks.colour.line_dialog import LineDialog
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.graph.document import Gradient, Material, node_and_port
+from soft_lantern.graph.document import Gradient, Material, node_of
 from soft_lantern.graph.gradients.editing import FIT_PLACES, fitted_gradient
 from soft_lantern.graph.gradients.of_mixes import Replacement, every_replacement, with_gradient
 from soft_lantern.graph.kinds import label_of
@@ -102,7 +102,7 @@ class GradientSources(QObject):
         self.mixes_menu = menu = self.page.source_menu()
         menu.clear()
         for each in found:
-            name = label_of(material, material.nodes[node_and_port(each.output)[0]])
+            name = label_of(material, material.nodes[node_of(each.output)])
             takes = f", taking in {', '.join(each.parameters)}" if each.parameters else ""
             words = f"{name}: {len(each.gradient.stops)} stops, within ΔE OK {each.error:.4f}{takes}"
             menu.addAction(words, partial(self.replace_mixes, material, each))

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.assets import Layers
-from soft_lantern.graph.document import Material, StageObject, node_and_port
+from soft_lantern.graph.document import Material, StageObject, node_and_port, node_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import Look, look
 from soft_lantern.graph.kinds import label_of, output_kinds
@@ -65,7 +65,7 @@ class PaintTarget:
     def wires_of(self, material: Material) -> list[tuple[str, str]]:
         """Every output of a material that gives numbers, by its name."""
         named = [
-            (f"{label_of(material, material.nodes[node_and_port(ref)[0]])}: {node_and_port(ref)[1]}", ref)
+            (f"{label_of(material, material.nodes[node_of(ref)])}: {node_and_port(ref)[1]}", ref)
             for ref, kind in output_kinds(material).items()
             if not kind.is_read
         ]
