@@ -38,8 +38,10 @@ def known_type(material: Material, node: Node) -> NodeType:
 
 def label_of(material: Material, node: Node) -> str:
     """What people call a node: its own name, or its type's title."""
+    if node.name:
+        return node.name
     known = type_of(material, node)
-    return node.name or (known.title if known else node.settings.get("expression", node.type))
+    return known.title if known else node.settings.get("expression", node.type)
 
 
 def parameter_of(material: Material, node: Node) -> Parameter | None:
@@ -83,14 +85,18 @@ def snippet_type(snippet: Material) -> NodeType:
     return NodeType(SNIPPET, snippet.name, "snippets", (), *ports, settings, not_alone, role=Role.SNIPPET)
 
 
+@by_identity(64)
 def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
-    """Node ids with every node after those that feed it, and the ids left over because they feed themselves."""
-    feeds: dict[str, dict[str, None]] = {node_id: {} for node_id in material.nodes}  # in order: text is made from it
+    """Node ids with every node after those that feed it, and the ids left over because they feed themselves.
+
+    The same lists for the same material: not to be changed.
+    """
+    feeds: dict[str, list[str]] = {node_id: [] for node_id in material.nodes}
     waiting_for = dict.fromkeys(material.nodes, 0)
     for into, out in material.wires.items():
         source, target = node_of(out), node_of(into)
-        if source in feeds and target in feeds and target not in feeds[source]:
-            feeds[source][target] = None
+        if source in feeds and target in feeds:
+            feeds[source].append(target)
             waiting_for[target] += 1
     ready = [node_id for node_id, count in waiting_for.items() if count == 0]
     order: list[str] = []
@@ -131,8 +137,9 @@ def shared_kind(material: Material, node_id: str, node_type: NodeType, known: di
     open_ports = node_type.open_inputs
     if not open_ports:
         return Kind.NUMBER
-    wired = [material.wires.get(port_ref(node_id, p.name), "") for p in open_ports]
-    shared = widest([known[out] for out in wired if out in known])
+    wires = material.wires
+    fed_by = [known.get(wires.get(port_ref(node_id, p.name), "")) for p in open_ports]
+    shared = widest([kind for kind in fed_by if kind is not None])
     return None if shared and shared.is_read and any(p.carries.numeric for p in open_ports) else shared
 
 

@@ -251,7 +251,7 @@ class _Lowering:
             text = "{node} joins kinds that do not go together; Combine or Separate one of them first"
             self._say(Severity.ERROR, "kinds", node_id, "", text)
             shared = Kind.NUMBER
-        inputs = {p.name: self._input(node_id, node_type, p, shared) for p in node_type.inputs}
+        inputs = self._inputs(node_id, node_type, shared)
         chosen: dict[str, str] = {}
         if role is Role.SNIPPET:
             results = self._lower_snippet(node_id, node, node_type, inputs)
@@ -310,32 +310,38 @@ class _Lowering:
             settings[setting.name] = given
         return settings
 
-    def _input(self, node_id: str, node_type: NodeType, port: Port, shared: Kind) -> Expr:
-        wanted = (
-            input_kind(self.material, node_id, port, self.kinds) if node_type.own_kinds else port.carries.kind or shared
-        )
-        ref = port_ref(node_id, port.name)
-        out = self.material.wires.get(ref)
-        if node_type.role is Role.PARAMETER:
-            expr = self._parameter(node_id, wanted)
-        elif node_type.role is Role.ENTRY and self.given is not None:
-            expr = self.given[node_id]
-        elif out is not None and out in self.wires:
-            expr = self._wired(node_id, port, out, wanted)
-        elif port.implied is not None and out is None:
-            expr = port.implied
-        else:
-            if out is not None:
-                source = node_of(out)
-                if source not in self.material.nodes:
-                    text = f"{{node}}’s {port.label} is wired to a node that is gone; its typed value is used"
-                    self._say(Severity.ERROR, "dangling-wire", node_id, port.name, text)
-            elif port.default is None and port.name not in self.material.nodes[node_id].values:
-                text = f"{{node}} needs a wire into {port.label}; 0 is used until then"
-                self._say(Severity.WARNING, "missing-wire", node_id, port.name, text)
-            expr = self._typed(wanted, node_id, port)
-        self.inputs[ref] = expr
-        return expr
+    def _inputs(self, node_id: str, node_type: NodeType, shared: Kind) -> dict[str, Expr]:
+        """What comes into each port of a node, by the port's name."""
+        wires, values, kinds = self.material.wires, self.wires, self.kinds
+        found: dict[str, Expr] = {}
+        for port in node_type.inputs:
+            ref = port_ref(node_id, port.name)
+            out, wanted = wires.get(ref), port.carries.kind or shared
+            if node_type.own_kinds:
+                wanted = input_kind(self.material, node_id, port, kinds)
+            if node_type.role is Role.PARAMETER:
+                expr = self._parameter(node_id, wanted)
+            elif node_type.role is Role.ENTRY and self.given is not None:
+                expr = self.given[node_id]
+            elif out is not None and out in values:
+                expr = values[out] if kinds[out] is wanted else self._converted(node_id, port, out, wanted)
+            elif port.implied is not None and out is None:
+                expr = port.implied
+            else:
+                expr = self._unwired(node_id, port, out, wanted)
+            found[port.name] = self.inputs[ref] = expr
+        return found
+
+    def _unwired(self, node_id: str, port: Port, out: str | None, wanted: Kind) -> Expr:
+        """What is typed into a port, and a word where a wire ought to feed it; `out`: a wire that gives nothing."""
+        if out is not None:
+            if node_of(out) not in self.material.nodes:
+                text = f"{{node}}’s {port.label} is wired to a node that is gone; its typed value is used"
+                self._say(Severity.ERROR, "dangling-wire", node_id, port.name, text)
+        elif port.default is None and port.name not in self.material.nodes[node_id].values:
+            text = f"{{node}} needs a wire into {port.label}; 0 is used until then"
+            self._say(Severity.WARNING, "missing-wire", node_id, port.name, text)
+        return self._typed(wanted, node_id, port)
 
     def _parameter(self, node_id: str, kind: Kind) -> Expr:
         wanted = self.material.nodes[node_id].settings.get("parameter", "")
@@ -358,7 +364,7 @@ class _Lowering:
         self.uniforms[name] = source
         return uniform(name, uniform_type(source.kind))
 
-    def _wired(self, node_id: str, port: Port, out: str, wanted: Kind) -> Expr:
+    def _converted(self, node_id: str, port: Port, out: str, wanted: Kind) -> Expr:
         given = self.kinds[out]
         how = conversion(given, wanted)
         if how is None:

@@ -36,6 +36,8 @@ def defined(roots: Sequence[Expr], known: Mapping[str, Interval] | None = None) 
     """Every expression the roots need, by defined operations alone. `known`: bounds of uniforms, by name."""
     order = topological(roots)
     asked = [expr for expr in order if expr.op in CASES and not CASES[expr.op].is_sound(*map(_by_itself, expr.args))]
+    if not asked and all(expr.op is not Op.CALL for expr in order):
+        return dict(zip(order, order, strict=True))
     args_of = [arg for expr in asked for arg in expr.args]
     free = {str(expr.data): _by_itself(expr) for expr in topological(args_of) if expr.op is Op.UNIFORM}
     bound = bounds(args_of, free | dict(known or {}))

@@ -436,14 +436,16 @@ _SERIAL = operator.attrgetter("serial")
 
 def topological(roots: Iterable[Expr]) -> list[Expr]:
     """Every expression reachable from `roots`, arguments before users, in the order they were first built."""
-    seen = set(roots)
-    waiting = list(seen)
-    while waiting:
-        for arg in waiting.pop().args:
+    found = list(dict.fromkeys(roots))
+    seen = set(found)
+    for expr in found:
+        for arg in expr.args:
             if arg not in seen:
                 seen.add(arg)
-                waiting.append(arg)
-    return sorted(seen, key=_SERIAL)
+                found.append(arg)
+    found.reverse()  # nearly in order, which is sorted sooner
+    found.sort(key=_SERIAL)
+    return found
 
 
 def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:
@@ -456,10 +458,11 @@ def in_reading_order(roots: Iterable[Expr]) -> list[Expr]:
         if expr in done:
             waiting.pop()
             continue
-        needed = [arg for arg in expr.args if arg not in done]
-        if needed:
-            waiting.extend(reversed(needed))
-        else:
+        before = len(waiting)
+        for arg in reversed(expr.args):
+            if arg not in done:
+                waiting.append(arg)
+        if len(waiting) == before:
             done[waiting.pop()] = None
     return list(done)
 

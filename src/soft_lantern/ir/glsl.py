@@ -59,13 +59,15 @@ def _finite(expr: Expr, args: list[Text], _scope: Scope) -> Text:
 
 
 def _by_name(expr: Expr, args: list[Text], scope: Scope) -> Text:
-    return Text(f"{expr.op.value}({', '.join(_call_arguments(expr, args, scope))})", PRIMARY)
+    return Text(f"{expr.op}({', '.join(_call_arguments(expr, args, scope))})", PRIMARY)
 
 
 def _call_arguments(expr: Expr, args: Sequence[Text], scope: Scope) -> list[str]:
-    scalars = tuple(i for i, a in enumerate(expr.args) if a.type is Type.FLOAT)
     vectors = [a.type for a in expr.args if a.type is not Type.FLOAT]
-    if not vectors or not scalars or scalars in _MAY_STAY_SCALAR.get(expr.op, ()):
+    if not vectors:
+        return [a.text for a in args]
+    scalars = tuple(i for i, a in enumerate(expr.args) if a.type is Type.FLOAT)
+    if not scalars or scalars in _MAY_STAY_SCALAR.get(expr.op, ()):
         return [a.text for a in args]
     wide = scope.named(vectors[0])
     return [f"{wide}({a.text})" if i in scalars else a.text for i, a in enumerate(args)]

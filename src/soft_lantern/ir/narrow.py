@@ -23,6 +23,7 @@ from soft_lantern.ir.rewrite import rebuilt
 
 _BY_COMPONENT = ELEMENTWISE | {Op.SELECT}
 _BY_PLACE = frozenset({Op.SWIZZLE, Op.JOIN})
+_AS_THEY_ARE = frozenset({Op.INPUT, Op.UNIFORM})
 _LETTERS = "xyzw"
 Parts = tuple[int, ...]
 """Which components of an expression are there, in order."""
@@ -33,6 +34,8 @@ def narrowed(roots: Sequence[Expr]) -> dict[Expr, Expr]:
     """Every expression the roots need, and what is left of it; of the roots themselves, all."""
     order = topological(roots)
     read = _read(order, roots)
+    if all(read[expr] == _bits(expr) or expr.op in _AS_THEY_ARE for expr in order):
+        return dict(zip(order, order, strict=True))
     done: dict[Expr, Expr] = {}
     there: dict[Expr, Parts] = {}
 
@@ -46,8 +49,8 @@ def narrowed(roots: Sequence[Expr]) -> dict[Expr, Expr]:
 
     for expr in order:
         width = expr.type.width
-        if width == 1 and expr.op not in _BY_PLACE:
-            done[expr], there[expr] = rebuilt([part(arg, _all(arg)) for arg in expr.args], expr), _ALL[1]
+        if read[expr] == _bits(expr) and all(done[arg] is arg for arg in expr.args):
+            done[expr], there[expr] = expr, _ALL[width]
             continue
         kept = tuple(n for n in range(width) if read[expr] >> n & 1)
         there[expr] = whole = _ALL[width]

@@ -10,6 +10,7 @@ import functools
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -84,8 +85,7 @@ class Written:
     locals: Mapping[str, Expr]
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(NamedTuple):
     """A piece of text, and how strongly it binds."""
 
     text: str
@@ -137,6 +137,7 @@ class Body:
     `names` gives the variable names people chose, `leaves` the text of each uniform and of inputs that are to be called
     otherwise. `parts`: what expressions without a name are part of, by which they are called if they need a variable.
     `apart`: whether what uniforms alone decide comes first, with names, so that it can be worked out once.
+    `needed`: all that the results need, arguments before users, where that is known.
     """
 
     results: Sequence[Expr]
@@ -144,11 +145,12 @@ class Body:
     leaves: Mapping[str, str]
     parts: Mapping[Expr, str] = field(default_factory=dict)
     apart: bool = False
+    needed: Sequence[Expr] = ()
 
     @functools.cached_property
-    def order(self) -> list[Expr]:
+    def order(self) -> Sequence[Expr]:
         """All that the results need, arguments before users."""
-        return in_reading_order(self.results)
+        return self.needed or in_reading_order(self.results)
 
 
 def write(dialect: Dialect, bodies: Sequence[Body], taken: Iterable[str] = ()) -> tuple[list[str], list[Written]]:
@@ -198,8 +200,9 @@ def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     held: dict[str, Expr] = {}
     sides = {side for expr in order if expr.op in (Op.SELECT, Op.AND, Op.OR) for side in expr.args[1:]}
     beside: set[Expr] = set()  # whose text asks the pixels beside it
+    rules, types = scope.dialect.rules, scope.dialect.types
     for expr in order:
-        text = scope.dialect.rules[expr.op](expr, [texts[a] for a in expr.args], scope)
+        text = rules[expr.op](expr, [texts[a] for a in expr.args], scope)
         if _asks_beside(expr) or not beside.isdisjoint(expr.args):
             beside.add(expr)
         wanted = body.names.get(expr)
@@ -208,7 +211,7 @@ def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
             beside.discard(expr)
             name = names_left.take(wanted or f"{body.parts.get(expr, '')} {_local_name(expr)}")
             lines = prepared if expr in alone else statements
-            lines.append(scope.dialect.local(scope.named(expr.type), name, text.text))
+            lines.append(scope.dialect.local(types[expr.type], name, text.text))
             text, held[name] = Text(name, PRIMARY), expr
         texts[expr] = text
     if prepared:
@@ -221,9 +224,9 @@ def _alone(order: Sequence[Expr], results: Sequence[Expr]) -> tuple[set[Expr], s
     alone: set[Expr] = set()
     work: set[Expr] = set()
     for expr in order:
-        known = [arg for arg in expr.args if arg.op is not Op.CONST]
-        if expr.type is Type.SAMPLER or expr.op is Op.CONST or not alone.issuperset(known):
+        if expr.type is Type.SAMPLER or not all(arg in alone or arg.op is Op.CONST for arg in expr.args):
             continue
+        known = [arg for arg in expr.args if arg.op is not Op.CONST]
         if known or expr.op is Op.UNIFORM:
             alone.add(expr)
             if expr.op not in _NO_WORK or not work.isdisjoint(known):

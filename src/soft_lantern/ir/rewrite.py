@@ -22,7 +22,8 @@ def replace(roots: Sequence[Expr], leaves: Mapping[Expr, Expr]) -> dict[Expr, Ex
     """
     done: dict[Expr, Expr] = {}
     for expr in topological(roots):
-        done[expr] = leaves[expr] if expr in leaves else rebuilt([done[a] for a in expr.args], expr)
+        instead = leaves.get(expr)
+        done[expr] = rebuilt([done[arg] for arg in expr.args], expr) if instead is None else instead
     return done
 
 

@@ -121,6 +121,8 @@ def _difference(expr: Expr) -> Expr | None:
 def _product(expr: Expr) -> Expr | None:
     a, b = expr.args
     for one, other in ((a, b), (b, a)):
+        if one.op is not Op.CONST:
+            continue
         if is_all(one, 0.0):
             return const(*(0.0,) * expr.type.width)
         if is_all(one, 1.0):

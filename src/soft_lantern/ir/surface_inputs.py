@@ -284,11 +284,19 @@ def _to_next(leaf: Expr, axis: str) -> Expr:
 
 def at_pixel(values: Sequence[Expr]) -> list[Expr]:
     """Values over surface inputs, over only what a pixel is handed."""
-    derived = {surface_input(name): expr for name, expr in derived_inputs().items()}
-    if not any(expr in derived for expr in topological(values)):
-        return list(values)
-    done = replace(values, derived)
-    return [done[value] for value in values]
+    seen = seen_by_pixel(values)
+    return [seen[value] for value in values]
+
+
+def seen_by_pixel(values: Sequence[Expr]) -> dict[Expr, Expr]:
+    """The same for every expression that values need."""
+    derived, order = _derived(), topological(values)
+    return dict(zip(order, order, strict=True)) if derived.keys().isdisjoint(order) else replace(values, derived)
+
+
+@functools.cache
+def _derived() -> dict[Expr, Expr]:
+    return {surface_input(name): expr for name, expr in derived_inputs().items()}
 
 
 def read_inputs(values: Iterable[Expr]) -> list[str]:

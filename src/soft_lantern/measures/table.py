@@ -191,13 +191,17 @@ def _glsl_against_materialx() -> list[Row]:
     context = mx_shader.GenContext(generator)
     context.registerSourceCodeSearchPath(path)
 
+    def anew() -> Material:
+        """The same as a record of its own, of which nothing is known yet."""
+        return changed(material, name=material.name)
+
     def live(_: float) -> None:
-        lowered = lower(material)
+        lowered = lower(anew())
         leaves = {name: f"u{i}" for i, name in enumerate(lowered.uniforms)}
         glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves))
 
     def delivered(_: float) -> None:
-        FLAVOURS["glsl"].files(program_of(material))
+        FLAVOURS["glsl"].files(program_of(anew()))
 
     def theirs(_: float) -> None:
         generator.generate("chain", output, context)

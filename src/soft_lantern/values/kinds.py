@@ -167,8 +167,8 @@ def widest(kinds: list[Kind]) -> Kind | None:
     A colour beside a vector 3 or 4 gives a colour.
     """
     distinct = set(kinds)
-    if len(distinct) == 1:
-        return kinds[0]
+    if len(distinct) < 2:
+        return kinds[0] if kinds else Kind.NUMBER
     if any(kind.is_read for kind in distinct):
         return None
     result = Kind.NUMBER

@@ -48,6 +48,10 @@ FORMULAS: dict[str, str] = {
         name: f"({text}) * {{mix}} + {{bg}} * (1.0 - {{mix}})"
         for name, text in {
             "over": "{fg} + {bg} * (1.0 - {fg}.a)",
+            "disjointover": (
+                "vec4({fg}.a + {bg}.a <= 1.0 ? {fg}.rgb + {bg}.rgb : abs({bg}.a) < 1e-8 ? vec3(0.0)"
+                " : {fg}.rgb + {bg}.rgb * ((1.0 - {fg}.a) / {bg}.a), min({fg}.a + {bg}.a, 1.0))"
+            ),
             "in": "{fg} * {bg}.a",
             "out": "{fg} * (1.0 - {bg}.a)",
             "mask": "{bg} * {fg}.a",

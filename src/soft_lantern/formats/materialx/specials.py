@@ -243,10 +243,22 @@ def _only(given: Mapping[str, Given | None], *names: str) -> dict[str, Given]:
 
 def _normal_map(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
     scale = given.get("scale")
-    if scale is None or scale.width != 1 or any(node.getInput(each) for each in ("normal", "tangent", "bitangent")):
+    if scale is None:
         return None
-    decoded = reader.add("decode_normal", {}, "", colour=reader.wired(_some(given.get("in"), 3)), scale=scale)
-    return reader.out(reader.add("normal_to_world", normal=reader.out(decoded, 3)), 3)
+    coded = reader.wired(_some(given.get("in"), 3))
+    if scale.width == 1:
+        normal = reader.out(reader.add("decode_normal", {}, "", colour=coded, scale=scale), 3)
+    else:
+        decoded = "dot({coded}, {coded}) == 0.0 ? vec3(0.0, 0.0, 1.0) : {coded} * 2.0 - 1.0"
+        normal = reader.formula(f"({decoded}) * vec3({{scale}}, 1.0)", 3, coded=coded, scale=scale)
+    if not any(node.getInput(each) for each in _FRAME):
+        return reader.out(reader.add("normal_to_world", normal=normal), 3)
+    frame = {each: given.get(each) or BROUGHT[usual](reader) for each, usual in _FRAME.items()}
+    turned = "{tangent} * {by}.x + {bitangent} * {by}.y + {normal} * {by}.z"
+    return reader.formula(f"normalize({turned})", 3, by=normal, **frame)
+
+
+_FRAME = {"tangent": "Tworld", "bitangent": "Bworld", "normal": "Nworld"}
 
 
 def _hsv(key: str) -> Special:

@@ -24,7 +24,7 @@ from soft_lantern.ir.narrow import narrowed
 from soft_lantern.ir.printer import Body
 from soft_lantern.ir.rewrite import rebuilt
 from soft_lantern.ir.simplify import simplified
-from soft_lantern.ir.surface_inputs import at_pixel, at_vertex, derived_inputs, inputs_among, read_inputs, vertex_steps
+from soft_lantern.ir.surface_inputs import at_vertex, derived_inputs, inputs_among, seen_by_pixel, vertex_steps
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, components
 
@@ -48,7 +48,7 @@ class Stage:
 
     def body(self, leaves: Mapping[str, str]) -> Body:
         """What a function computes that is this stage; `leaves`: what its uniforms and inputs are called."""
-        return Body(list(self.results.values()), self.names, leaves, self.parts, apart=True)
+        return Body(list(self.results.values()), self.names, leaves, self.parts, apart=True, needed=self.order)
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,16 +99,16 @@ def program_of(material: Material, sent: Shipped | None = None) -> SurfaceProgra
     lowered = lower_as_typed(material)
     made = _simple(material, lowered, sent)
     known = {str(parameter_uniform(p).data): limits(p) for p in material.parameters if not p.kind.is_read}
-    told = [*made.surface.values(), *made.names, *made.origins]
-    seen = dict(zip(told, at_pixel(told), strict=True))
+    seen = seen_by_pixel(list(made.surface.values()))
     whole = [seen[value] for value in made.surface.values()]
     plain = _plain(whole, known, made.reached)
     named = {expr: name for name, expr in derived_inputs().items()}
-    named |= {seen[expr]: name for expr, name in made.names.items()}
+    named |= {seen[expr]: name for expr, name in made.names.items() if expr in seen}
+    origins = {seen[expr]: node for expr, node in made.origins.items() if expr in seen}
     results = dict(zip(made.surface, (plain[value] for value in whole), strict=True))
-    pixel = _stage(results, plain, named, {seen[expr]: node for expr, node in made.origins.items()}, material)
+    pixel = _stage(results, plain, named, origins, material)
 
-    moved = vertex_results(made.offset, read_inputs(whole))
+    moved = vertex_results(made.offset, pixel.inputs)
     plain = _plain(list(moved.values()), known, made.reached)
     first = _at_first_level(list(plain.values()))
     plain = {old: first[new] for old, new in plain.items()}
@@ -178,10 +178,11 @@ def _stage(
 
 def _handed_down(told: dict[Expr, str], order: Sequence[Expr]) -> dict[Expr, str]:
     """What is told of expressions, and of what goes into them where nothing is told of that."""
-    for expr in reversed(order):
-        if expr in told:
+    for expr in reversed(order) if told else ():
+        words = told.get(expr)
+        if words is not None:
             for arg in expr.args:
-                told.setdefault(arg, told[expr])
+                told.setdefault(arg, words)
     return told
 
 
