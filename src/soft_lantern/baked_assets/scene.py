@@ -208,7 +208,7 @@ def _told(thing: str, part: str, name: str, made: Baked, sheet: Sheet) -> Row:
     row: Row = {"object": thing, "part": part, "look": name, "textures": sorted(made.maps)}
     row["textures_as_they_are"] = sorted(made.kept)
     row["off_by_steps_of_255"] = {
-        use: {"mean": round(mean, 2), "most": round(most, 1)} for use, (mean, most) in made.off.items()
+        use: {"mean": round(mean, 2), "most": round(most, 2)} for use, (mean, most) in made.off.items()
     }
     row["cannot_be_baked"] = [CANNOT[key] for key in made.cannot]
     return row | ({} if sheet.own else {"unfolded_anew_because": sheet.words})

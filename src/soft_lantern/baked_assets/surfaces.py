@@ -168,7 +168,7 @@ def _as_gltf(
         if use in kept:
             factors[factor] = kept[use].factor
         elif (np.ptp(inside, axis=0) <= EVEN).all():
-            factors[factor] = tuple(map(float, inside.mean(axis=0)))
+            factors[factor] = tuple(map(float, inside.mean(axis=0, dtype=np.float64)))
         else:
             factors[factor] = neutral
             maps[use] = _picture(inside, filled, size, colour=colour)
@@ -178,7 +178,7 @@ def _as_gltf(
         base[:, 3] = 1.0
     put("base_colour", base, "base_colour", (1.0, 1.0, 1.0, 1.0), colour=True)
     if worn.lowered.alpha_mode == "mask":
-        factors["alpha_cutoff"] = (float(np.mean(values["alpha_cutoff"])),)
+        factors["alpha_cutoff"] = (float(np.mean(values["alpha_cutoff"], dtype=np.float64)),)
     if worn.lowered.unlit:
         return maps, factors
     zero = np.zeros_like(values["roughness"])
