@@ -24,6 +24,7 @@ def main() -> int:
     os.environ["PYTHONDONTWRITEBYTECODE"] = "1"  # a full disk would leave half a file of it
     with tempfile.TemporaryDirectory(prefix="lantern-home-") as home:  # no hand of theirs touches the person's own
         os.environ |= {"XDG_CONFIG_HOME": f"{home}/config", "XDG_STATE_HOME": f"{home}/state"}
+        os.environ["XDG_CACHE_HOME"] = f"{home}/cache"
         return _run(names if given.name == "all" else [given.name], given.cases, given.seed)
 
 

@@ -113,7 +113,8 @@ def ramp() -> Material:
 def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
     """Opens windows on project folders and closes them after the test, dropping what is not saved."""
     settings_in(tmp_path / "config")
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    for kind in ("STATE", "CACHE"):
+        monkeypatch.setenv(f"XDG_{kind}_HOME", str(tmp_path / kind.lower()))
     make_application()
     opened: list[MainWindow] = []
 

@@ -8,11 +8,13 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from importlib.resources import files
 from pathlib import Path
 
 HERE = Path(__file__).parent
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()  # no choices of one's own
+for kind in ("CONFIG", "STATE", "CACHE"):
+    os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()  # no choices of one's own
 
 from PyQt6.QtCore import QPoint, QPointF  # noqa: E402
 from PyQt6.QtGui import QPainter, QPixmap  # noqa: E402
@@ -22,10 +24,14 @@ from PyQt6.QtWidgets import QCheckBox, QWidget  # noqa: E402
 from soft_lantern.app.desks.deliver.desk import DeliverDesk  # noqa: E402
 from soft_lantern.app.desks.tune.compare_panel import DIVIDER  # noqa: E402
 from soft_lantern.app.main import make_application  # noqa: E402
+from soft_lantern.app.session.recent import forget, picture_of, recent_projects, remember  # noqa: E402
 from soft_lantern.app.stage.stage_view import StageView  # noqa: E402
+from soft_lantern.app.start.page import StartPage  # noqa: E402
+from soft_lantern.app.theme import colours, style  # noqa: E402
 from soft_lantern.app.widgets.look_picker import LookPicker  # noqa: E402
 from soft_lantern.app.window.window import MainWindow  # noqa: E402
 from soft_lantern.demo.project import write_demo  # noqa: E402
+from soft_lantern.demo.starting_points import POINTS  # noqa: E402
 
 SIZE = (1280, 800)
 
@@ -35,6 +41,8 @@ def main(folder: Path) -> None:
     application = make_application()
     with tempfile.TemporaryDirectory() as home:
         for number, (name, take) in enumerate(PICTURES.items()):
+            colours.use(colours.DUSK if take is bake else colours.PAPER)
+            style.apply(application)
             project = Path(home) / str(number) / "Mothlight Terraces"
             write_demo(project)
             window = MainWindow(project, only="Tune" if take is designers else None)
@@ -49,6 +57,25 @@ def main(folder: Path) -> None:
             window.session.saver.let_go()
             window.close()
             application.processEvents()
+        colours.use(colours.PAPER)
+        style.apply(application)
+        start(Path(home)).save(str(folder / "start.png"))
+
+
+def start(home: Path) -> QPixmap:
+    """The start page of someone who has three projects."""
+    for point in (POINTS["noise_terrain"], POINTS["rim_glow"]):
+        point.begin(home / point.title)
+        remember(home / point.title, point.title)
+        drawn = files("soft_lantern.app.start").joinpath("pictures", f"{point.key}.png")
+        picture_of(home / point.title).write_bytes(drawn.read_bytes())
+    for project in recent_projects()[3:]:
+        forget(project.folder)
+    page = StartPage()
+    page.where.setText("New projects are made in /home/you/Documents/Soft Lantern")
+    page.show()
+    QTest.qWait(500)
+    return page.grab()
 
 
 def settle(stage: StageView, seconds: float = 30.0) -> None:
@@ -69,13 +96,6 @@ def _laid_over(picture: QPixmap, over: QWidget, window: MainWindow) -> None:
 
 def build(window: MainWindow) -> None:
     window.build.canvas.frame_all(whole=True)
-
-
-def ports(window: MainWindow) -> None:
-    canvas = window.build.canvas
-    canvas.select({next(i for i, n in canvas.material.nodes.items() if n.type == "mix")})
-    QTest.qWait(400)
-    canvas.ports.open()
 
 
 def recipes(window: MainWindow) -> None:
@@ -236,7 +256,7 @@ def versions(window: MainWindow) -> QWidget | None:
 PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
     each.__name__.replace("_", "-"): each
     for each in (
-        *(build, ports, recipes, notices, clip_view),
+        *(build, recipes, notices, clip_view),
         *(
             dress,
             paint,

@@ -10,7 +10,6 @@ import json
 import os
 import re
 import runpy
-import shutil
 import signal
 import socket
 import sys
@@ -36,13 +35,16 @@ def _version(asked: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
+@app.callback(invoke_without_command=True)
 def _first(
+    context: typer.Context,
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version and end")
     ] = False,
 ) -> None:
-    """Soft Lantern, without its window."""
+    """Soft Lantern. Without a command, its start page opens."""
+    if context.invoked_subcommand is None:
+        _open_window(None)
 
 
 ProjectFolder = Annotated[Path, typer.Argument(metavar="PROJECT", help="the project's folder")]
@@ -52,21 +54,16 @@ Output = Annotated[Path, typer.Option("-o", "--output", help="where to write")]
 @app.command()
 def demo(fresh: Annotated[bool, typer.Option(help="make the demo anew, dropping changes to it")] = False) -> None:
     """Open the window on the demo project, making it first if it is not there."""
-    from platformdirs import user_data_path
+    from soft_lantern.demo.project import own_demo
 
-    from soft_lantern.demo.project import write_demo
-
-    folder = user_data_path("soft-lantern") / "Mothlight Terraces"
-    if fresh and folder.exists():
-        shutil.rmtree(folder)
-    if not (folder / "project.json").exists():
-        write_demo(folder)
-    _open_window(folder)
+    _open_window(own_demo(fresh=fresh))
 
 
 @app.command("open")
 def open_(
-    project: ProjectFolder,
+    project: Annotated[
+        Path | None, typer.Argument(metavar="PROJECT", help="the project's folder; else the start page opens")
+    ] = None,
     desk: Annotated[str, typer.Option(help="tune: offer the Tune desk alone, from which no graph can be changed")] = "",
 ) -> None:
     """Open the window on a project, by its folder or the project.json in it."""
@@ -75,6 +72,8 @@ def open_(
 
     if desk not in ("", "tune"):
         raise BadValue(f"the one desk that can be offered alone is tune, not {desk}")
+    if project is None:
+        _open_window(None)
     if project.name == HEAD and project.is_file():
         project = project.parent  # as a file manager hands it on
     open_project(project)
@@ -83,17 +82,24 @@ def open_(
 
 @app.command()
 def new(
-    project: ProjectFolder, demo: Annotated[bool, typer.Option("--demo", help="write the demo project")] = False
+    project: ProjectFolder,
+    demo: Annotated[bool, typer.Option("--demo", help="write the demo project")] = False,
+    start: Annotated[str, typer.Option("--from", help="write a starting point, such as height_ramp")] = "",
 ) -> None:
     """Write a new project into an empty or missing folder."""
     from soft_lantern.demo.project import write_demo
+    from soft_lantern.demo.starting_points import POINTS
     from soft_lantern.formats.saving import save_project
     from soft_lantern.graph.document import Project
 
     if project.exists() and (not project.is_dir() or any(project.iterdir())):
         raise BadProject(f"{project} is not an empty folder")
+    if start and start not in POINTS:
+        raise BadValue(f"there is no starting point {start}; there are {', '.join(POINTS)}")
     if demo:
         write_demo(project)
+    elif start:
+        POINTS[start].begin(project)
     else:
         save_project(Project(name=project.name), project)
     print(f"wrote {project}")
@@ -352,7 +358,7 @@ def _leave(words: str, code: int) -> NoReturn:
     sys.exit(code)
 
 
-def _open_window(folder: Path, only: str | None = None) -> None:
+def _open_window(folder: Path | None, only: str | None = None) -> NoReturn:
     _check_screen()
     from soft_lantern.app.main import run
 

@@ -1,4 +1,4 @@
-"""Starts the window."""
+"""Starts the application: the start page, or the window of a project."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ import threading
 from pathlib import Path
 
 from PyQt6 import sip
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.theme import choice
-from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.garbage import GarbageCollector
 from soft_lantern.app.work.mishaps import keep_log, of_application
 from soft_lantern.app.work.signals import Signals
+from soft_lantern.errors import LanternError
 
 SETTLED = 5000
 """Milliseconds after which what has been opened is taken to stay, so that looking for garbage passes it over."""
@@ -26,18 +26,25 @@ TURN = 0.0005
 """Seconds after which a thread that computes lets the window's thread go on, when it asks to."""
 
 
-def run(folder: Path, only: str | None = None) -> int:
-    """Open the window on a project's folder and stay until it is closed; the exit code. `only`: the one desk shown."""
+def run(folder: Path | None, only: str | None = None) -> int:
+    """Open the window on a project's folder, or the start page, and stay until all are closed; the exit code.
+
+    `only`: the one desk shown. Raises BadProject.
+    """
     application = make_application()
-    window = MainWindow(folder, only=only)
-    window.show()
+    windows = Windows(application)
+    if folder is None:
+        windows.start()
+    else:
+        windows.open(folder, only)
     signals = Signals(application)
     ended = [0]
 
     def end(number: int) -> None:
         """What the system asks for is not to be answered by a question: keep what is not saved, and go."""
         ended[0] = 128 + number
-        window.end_at_once()
+        _close_all()
+        application.quit()
 
     signals.came.connect(end)
     QTimer.singleShot(SETTLED, gc.freeze)
@@ -47,6 +54,41 @@ def run(folder: Path, only: str | None = None) -> int:
     if any(each is not threading.current_thread() and each.is_alive() for each in threading.enumerate()):
         _end_now(code)
     return code
+
+
+class Windows(QObject):
+    """The windows of one run of the application. Each kind is imported when it is first wanted."""
+
+    def __init__(self, application: QApplication) -> None:
+        super().__init__(application)
+        self._kept: list[QObject] = []
+
+    def open(self, folder: Path, only: str | None = None) -> None:
+        """Open a window on a project. Raises BadProject."""
+        from soft_lantern.app.window.window import MainWindow
+
+        window = MainWindow(folder, only=only)
+        window.start_wanted.connect(self.start)
+        window.show()
+        self._kept.append(window)
+
+    def start(self) -> None:
+        """Open the start page, which closes when it has led to a project."""
+        from soft_lantern.app.start.page import StartPage
+
+        page = StartPage()
+
+        def go_to(folder: Path) -> None:
+            try:
+                self.open(folder)
+            except LanternError as error:
+                page.say(str(error))
+            else:
+                page.close()
+
+        page.project_wanted.connect(go_to)
+        page.show()
+        self._kept.append(page)
 
 
 def _end_now(code: int) -> None:
@@ -61,9 +103,10 @@ _kept: list[QApplication] = []
 
 
 def _close_all() -> None:
+    """Close every window without a question; what is not saved is kept for the next start."""
     application = QApplication.instance()
     for widget in QApplication.topLevelWidgets() if application else ():
-        if isinstance(widget, MainWindow) and not sip.isdeleted(widget):
+        if hasattr(widget, "end_at_once") and not sip.isdeleted(widget):
             widget.end_at_once()
 
 

@@ -70,9 +70,9 @@ def basin_nectar() -> Authoring:
     return _two_colours(Authoring("Basin nectar"), hidden_in=BELL)
 
 
-def plain_nectar() -> Authoring:
+def plain_nectar(name: str = "Plain nectar") -> Authoring:
     """The same nectar where nothing is cut out of it."""
-    return _two_colours(Authoring("Plain nectar"))
+    return _two_colours(Authoring(name))
 
 
 def graded_nectar() -> Authoring:
@@ -137,9 +137,9 @@ def _nectar(m: Authoring, coloured: Callable[[Wire], Wire], hidden_in: str = "")
     return m
 
 
-def wet_stone() -> Authoring:
+def wet_stone(name: str = "Wet stone") -> Authoring:
     """Stone that is darker and smoother up to a hand above the nectar's level."""
-    m = Authoring("Wet stone")
+    m = Authoring(name)
     tint = m.expose("Tint", "#ffffff", group="Stone")
     level = m.expose("Wet up to", 1.42, limits=(-5, 5), unit="m", group="Wet")
     height = m.add("position", space="world").into("separate").y

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import numpy as np
+import platformdirs
 
 from soft_lantern.demo import basin, grotto, kettle, moths
 from soft_lantern.demo.meshes import (
@@ -22,6 +24,7 @@ from soft_lantern.formats.assets import repainted
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.images import write_png
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
+from soft_lantern.formats.records import HEAD
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Instance, Project, Scene, StageObject, View, changed, with_records
@@ -64,6 +67,16 @@ def write_demo(folder: Path) -> Project:
     project = with_painted_vine(demo_project(), folder)
     save_project(project, folder)
     return project
+
+
+def own_demo(*, fresh: bool = False) -> Path:
+    """The folder of a person's own copy of the demo, made if it is not there. `fresh`: made anew, without changes."""
+    folder = platformdirs.user_data_path("soft-lantern") / NAME
+    if fresh and folder.exists():
+        shutil.rmtree(folder)
+    if not (folder / HEAD).exists():
+        write_demo(folder)
+    return folder
 
 
 def demo_project() -> Project:

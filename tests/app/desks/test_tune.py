@@ -491,7 +491,7 @@ def test_colours_are_dragged_dropped_taken_from_stage_and_image_and_kept(window:
     swatch.open_picker()
     assert swatch.picker
     QTest.mouseClick(swatch.picker.droppers["From the stage"], LEFT)
-    at = place_of(window, "mushroom_1", "cap")
+    at = QPointF(place_of(window, "mushroom_1", "cap").toPoint())
     click(tune.stage, at)
     got = session.project.instances["brass"].values["base"]
     height, width = tune.stage.pictures.linear.shape[:2]  # type: ignore[union-attr]

@@ -526,9 +526,9 @@ def test_every_action_is_found_by_name(window: MainWindow) -> None:
 
 
 def test_both_themes_show(window: MainWindow) -> None:
-    dusk = pixels(window.grab().toImage())
-    choice.switch_theme()
     paper = pixels(window.grab().toImage())
+    choice.switch_theme()
+    dusk = pixels(window.grab().toImage())
     choice.switch_theme()
     assert dusk.mean() < 90 < 150 < paper.mean()
 

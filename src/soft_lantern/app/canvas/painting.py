@@ -15,6 +15,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Note, port_ref
 from soft_lantern.ir.statistics import Statistics
 from soft_lantern.nodes import Role
@@ -264,7 +265,7 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
 
 def _paint_picture(painter: QPainter, slip: Slip, picture: QPixmap) -> None:
     """The thumbnail, its middle part where the slip is wider than high."""
-    area = slip.picture_rect
+    area = paint_surround(painter, slip.picture_rect)
     height = picture.width() * area.height() / area.width()
     source = QRectF(0, (picture.height() - height) / 2, picture.width(), height)
     painter.drawPixmap(area, picture, source)

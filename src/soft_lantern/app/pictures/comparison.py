@@ -141,7 +141,7 @@ class Comparison(QObject):
             caption(painter, QRectF(at + 8, 8, area.width() - at - 16, 22), two, Qt.AlignmentFlag.AlignRight)
 
     def _paint_four(self, painter: QPainter, area: QRect) -> None:
-        painter.fillRect(area, theme().colour("ground"))
+        painter.fillRect(area, theme().colour("surround"))
         for number, side in enumerate(self.sides):
             half = QRect(0, 0, area.width() // 2 - 1, area.height() // 2 - 1)
             half.moveTo(number % 2 * (area.width() // 2 + 1), number // 2 * (area.height() // 2 + 1))

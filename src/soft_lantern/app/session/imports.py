@@ -6,6 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
+from PyQt6.QtGui import QDropEvent
+
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.assets import READABLE, Imported, bring_in
 from soft_lantern.formats.images import READABLE_IMAGES, bring_in_image, same_image
@@ -113,3 +115,9 @@ def _read(session: Session, path: Path, read: Callable[[Progress], T], take: Cal
     """Read a file beside the window, then take what was read; where it cannot be read, say why."""
     session.told.emit(f"Reading {path.name}…")
     session.beside(f"Reading {path.name}", read, take, session.background.submit)
+
+
+def dropped_files(event: QDropEvent) -> list[Path]:
+    """The files that are dragged."""
+    data = event.mimeData()
+    return [Path(url.toLocalFile()) for url in (data.urls() if data else [])]

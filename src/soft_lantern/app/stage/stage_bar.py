@@ -20,6 +20,7 @@ from soft_lantern.app.stage.stage_commands import (
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.surround import surrounded
 from soft_lantern.graph.scenes import without_bookmark
 from soft_lantern.render.staging import SHOWABLE
 
@@ -174,6 +175,6 @@ def with_bar(stage: StageView, bar: StageBar) -> QWidget:
     panel = QWidget()
     column = QVBoxLayout(panel)
     column.setContentsMargins(6, 10, 6, 8)
-    column.addWidget(stage, 1)
+    column.addWidget(surrounded(stage), 1)
     column.addWidget(bar)
     return panel

@@ -130,7 +130,7 @@ class StageView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, modes = QPainter(self), self.modes
-        painter.fillRect(self.rect(), theme().colour("ground"))
+        painter.fillRect(self.rect(), theme().colour("surround"))
         shown = modes.pinned_picture if modes.flipped and modes.pinned_picture else self.pictures.image
         if not shown.isNull():
             if modes.sight.card is None:

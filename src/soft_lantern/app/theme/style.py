@@ -29,23 +29,26 @@ QPushButton:pressed, QToolButton:pressed { background: $edge; }
 QPushButton:checked, QToolButton:checked { color: $amber; border-color: $amber; }
 QPushButton:checked:focus, QToolButton:checked:focus { background: $edge; }
 QPushButton:disabled, QToolButton:disabled { background: transparent; border-style: dashed; color: $quiet; }
+QToolButton[start="true"] { padding: 8px; text-align: left; }
+QToolButton[start="true"]:focus, QToolButton[start="true"]:hover { border: 2px solid $amber; padding: 7px; }
 QPushButton[desk="true"] { background: transparent; border: none; border-radius: 0; padding: 8px 14px; color: $quiet;
     border-bottom: 3px solid transparent; }
 QPushButton[desk="true"]:checked { color: $text; border-bottom: 3px solid $amber; }
 QPushButton[desk="true"]:hover { color: $text; }
 QLineEdit, QComboBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px;
-    selection-background-color: $amber; selection-color: $on_amber; }
+    selection-background-color: $lit; selection-color: $on_lit; }
 QLineEdit:disabled, QComboBox:disabled { background: transparent; color: $quiet; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url("$chevron"); width: 10px; height: 10px; }
 QToolButton::menu-indicator { image: none; }
-QComboBox QAbstractItemView { background: $raised; border: 1px solid $edge; selection-background-color: $amber;
-    selection-color: $on_amber; }
+QComboBox QAbstractItemView { background: $raised; border: 1px solid $edge; selection-background-color: $lit;
+    selection-color: $on_lit; }
 QTreeView, QListView { background: $ground; border: 1px solid transparent; padding: 3px; show-decoration-selected: 1; }
 QCheckBox:focus { color: $amber; }
 QCheckBox:focus::indicator { border-color: $amber; }
 QTreeView::item, QListView::item { padding: 4px 2px; border-radius: 4px; }
-QTreeView::item:selected, QListView::item:selected { background: $amber; color: $on_amber; }
+QTreeView::item { border-radius: 0; }
+QTreeView::item:selected, QListView::item:selected { background: $lit; color: $on_lit; }
 QTreeView::item:hover:!selected, QListView::item:hover:!selected { background: $raised; }
 QTabWidget::pane { border: none; border-top: 1px solid $edge; }
 QTabBar { background: transparent; }
@@ -54,7 +57,7 @@ QTabBar::tab:selected { color: $text; border-bottom: 2px solid $amber; }
 QTabBar::tab:focus { color: $amber; }
 QMenu { background: $raised; border: 1px solid $edge; padding: 4px; }
 QMenu::item { padding: 5px 22px 5px 12px; border-radius: 3px; }
-QMenu::item:selected { background: $amber; color: $on_amber; }
+QMenu::item:selected { background: $lit; color: $on_lit; }
 QMenu::item:disabled { color: $quiet; }
 QMenu::separator { height: 1px; background: $edge; margin: 4px 6px; }
 QTableView { background: $ground; border: 1px solid $edge; gridline-color: $raised; selection-background-color: $raised;
@@ -79,6 +82,7 @@ QFrame[card="true"] QLabel, QFrame[card="true"] QWidget { background: transparen
 QFrame[card="true"] QLineEdit { background: $ground; }
 QFrame[line="true"] { background: $edge; max-width: 1px; }
 QFrame[banner="true"] { background: $raised; border-bottom: 1px solid $amber; }
+QWidget[surround="true"] { background: $surround; }
 QFrame#finder { background: $raised; border: 1px solid $amber; border-radius: 6px; }
 QFrame#offer { background: $raised; border: 1px solid $edge; border-radius: 6px; }
 QFrame#picker { background: $raised; border: 1px solid $edge; }
@@ -118,8 +122,8 @@ def apply(application: QApplication) -> None:
         (QPalette.ColorRole.WindowText, "text"),
         (QPalette.ColorRole.ButtonText, "text"),
         (QPalette.ColorRole.Button, "raised"),
-        (QPalette.ColorRole.Highlight, "amber"),
-        (QPalette.ColorRole.HighlightedText, "on_amber"),
+        (QPalette.ColorRole.Highlight, "lit"),
+        (QPalette.ColorRole.HighlightedText, "on_lit"),
         (QPalette.ColorRole.PlaceholderText, "quiet"),
         (QPalette.ColorRole.Link, "text"),
         (QPalette.ColorRole.LinkVisited, "text"),
@@ -133,5 +137,5 @@ def _filled(sheet: str, now: Theme) -> str:
     for role in sorted(Theme.__dataclass_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
     for picture in ("chevron", "tick"):
-        sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}.svg")))
+        sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}_{now.name}.svg")))
     return sheet

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushBu
 from soft_lantern.app.widgets.labels import plain_label, quiet_label, tip
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.slider import Slider
+from soft_lantern.app.widgets.surround import surrounded
 from soft_lantern.app.widgets.swatches import Swatches, SwatchRow
 from soft_lantern.errors import BadValue
 from soft_lantern.ir.oklch import hsv_of, in_gamut, linear_from_oklch, oklch_from_linear, rgb_of_hsv
@@ -68,8 +69,7 @@ class ColourPicker(QFrame):
         self.oklch = [NumberField(0, 0, high, high / 100, unit) for _, high, unit in OKLCH]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 12, 12, 12)
-        layout.addWidget(self.field)
-        layout.addWidget(self.strip)
+        layout.addWidget(surrounded(self.field, self.strip))
         layout.addLayout(self._numbers())
         layout.addWidget(self._row(("alpha", self.alpha_slider), visible=alpha))
         layout.addWidget(self._row(("strength", self.strength), self.strength_field, visible=hdr))

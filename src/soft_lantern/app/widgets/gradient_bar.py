@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.surround import NARROW, paint_surround
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.ramps.images import colours_at, in_order, shown_row
 from soft_lantern.render.measuring import encoded
@@ -157,6 +158,7 @@ class GradientBar(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         bar = QRectF(MARGIN, 2, self.width() - 2 * MARGIN, BAR)
+        paint_surround(painter, bar.adjusted(-NARROW, -NARROW, NARROW, NARROW))
         painter.drawImage(bar, self.picture())
         self._paint_seen_through(painter, bar.adjusted(0, BAR * 0.62, 0, 0))
         now = theme()

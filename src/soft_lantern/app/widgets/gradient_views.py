@@ -13,12 +13,13 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.gradient_bar import MARGIN, row_of
 from soft_lantern.app.widgets.labels import tip
+from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Gradient
 from soft_lantern.graph.gradients.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.ramps.images import shown_row
 from soft_lantern.values.colour import REC709_LUMINANCE
 
-PLACES = 256
+PLACES, LEGEND = 256, 16
 CHANNELS = (
     ("red", "#e0604c", Qt.PenStyle.DashLine),
     ("green", "#62a860", Qt.PenStyle.DotLine),
@@ -32,7 +33,7 @@ class Curves(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.colours: npt.NDArray[np.float64] = np.zeros((PLACES, 4))
-        self.setMinimumSize(QSize(160, 84))
+        self.setMinimumSize(QSize(160, 84 + LEGEND))
         self.setAccessibleName("curves")
 
     def show_gradient(self, gradient: Gradient) -> None:
@@ -48,7 +49,7 @@ class Curves(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, now = QPainter(self), theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(MARGIN, 2, self.width() - 2 * MARGIN, self.height() - 4)
+        box = QRectF(MARGIN, LEGEND, self.width() - 2 * MARGIN, self.height() - LEGEND - 2)
         painter.fillRect(box, now.colour("ground"))
         top = max(1.0, float(self.colours[:, :3].max()))
         painter.setPen(QPen(now.colour("edge"), 1.0))
@@ -60,9 +61,8 @@ class Curves(QWidget):
         self._line(painter, box, self.luminance / top, QPen(now.colour("text"), 1.8))
         painter.setPen(now.colour("quiet"))
         scaled = f"top is {top:.1f}" if top > 1.0 else "top is 1"
-        painter.drawText(
-            box.adjusted(6, 3, -6, 0), Qt.AlignmentFlag.AlignRight, f"luminance ─  r ╌  g ···  b ─·   {scaled}"
-        )
+        legend = QRectF(box.left(), 0, box.width(), LEGEND)
+        painter.drawText(legend, Qt.AlignmentFlag.AlignRight, f"luminance ─  r ╌  g ···  b ─·   {scaled}")
 
     def _line(self, painter: QPainter, box: QRectF, values: npt.NDArray[np.float64], pen: QPen) -> None:
         x = np.linspace(box.left(), box.right(), PLACES)
@@ -93,6 +93,7 @@ class Sights(QWidget):
         font.setPointSizeF(7.5)
         painter.setFont(font)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_surround(painter, QRectF(MARGIN - 2, 0, self.width() - 2 * MARGIN + 4, len(WITHOUT) * self.ROW + 3))
         for row, sight in enumerate(WITHOUT):
             box = QRectF(MARGIN, 2 + row * self.ROW, self.width() - 2 * MARGIN, self.ROW - 1)
             seen = seen_without(self.colours, sight)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPoint, QSize, pyqtSignal
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.widgets.alone import show_alone
-from soft_lantern.app.widgets.pixel_image import untinted_icon
+from soft_lantern.app.widgets.pixel_image import picture_icon
 from soft_lantern.app.widgets.search_popup import KEY, NamePicker
 
 SIDE = 34
@@ -41,7 +41,7 @@ class LookPicker(NamePicker):
             assert item
             item.setSizeHint(QSize(0, SIDE + 4))
             if item.data(KEY) in self.pictures:
-                item.setIcon(untinted_icon(QPixmap.fromImage(self.pictures[item.data(KEY)])))
+                item.setIcon(picture_icon(self.pictures[item.data(KEY)]))
             if item.data(KEY) == self.current:
                 item.setText(f"{item.text()}    worn now")
                 if not text.strip():
@@ -55,7 +55,7 @@ class LookPicker(NamePicker):
         for row in range(self.list.count()):
             item = self.list.item(row)
             if item and item.data(KEY) == look_id:
-                item.setIcon(untinted_icon(QPixmap.fromImage(image)))
+                item.setIcon(picture_icon(image))
 
     def _ask(self) -> None:
         first = self.list.indexAt(QPoint(4, 4)).row()

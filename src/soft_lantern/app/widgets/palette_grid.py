@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Palette
 from soft_lantern.graph.ramps.images import side_of
 
@@ -101,6 +102,7 @@ class PaletteGrid(QWidget):
         painter, now = QPainter(self), theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         side = side_of(self.shown)
+        paint_surround(painter, self.cell(0).united(self.cell(side * side - 1)))
         for place in range(side * side):
             box = self.cell(place).adjusted(1, 1, -1, -1)
             if place >= len(self.shown.colours):
@@ -108,7 +110,7 @@ class PaletteGrid(QWidget):
                 painter.setBrush(QBrush(now.colour("edge"), Qt.BrushStyle.BDiagPattern))
                 painter.drawRect(box)
                 if place == len(self.shown.colours):
-                    painter.setPen(now.colour("quiet"))
+                    painter.setPen(Qt.GlobalColor.white)  # what stands on the surround stands out in both themes
                     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "+")
                 continue
             colour = screen_colour(self.shown.colours[place])

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QIcon, QPainter, QPixmap
 
 from soft_lantern.app.widgets.gradient_bar import row_of, strip
 from soft_lantern.app.widgets.pixel_image import untinted_icon
+from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Gradient, Palette
 
 SIZE, SET_IN = QSize(64, 16), 20
@@ -23,6 +24,7 @@ def ramp_icon(ramp: Gradient | Palette, *, swaps: bool = False) -> QIcon:
     shown = QPixmap(SIZE)
     shown.fill(Qt.GlobalColor.transparent)
     painter = QPainter(shown)
-    painter.drawImage(QRectF(SET_IN if swaps else 0, 1, SIZE.width() - (SET_IN if swaps else 0), 14), row)
+    box = QRectF(SET_IN if swaps else 0, 0, SIZE.width() - (SET_IN if swaps else 0), SIZE.height())
+    painter.drawImage(paint_surround(painter, box), row)
     painter.end()
     return untinted_icon(shown)

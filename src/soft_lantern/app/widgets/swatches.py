@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.surround import in_surround
 from soft_lantern.values.colour import colour_to_hex
 
 Linear = tuple[float, ...]
@@ -69,10 +70,10 @@ class SwatchRow(QWidget):
         self.buttons = []
         for place, colour in enumerate(self.swatches.colours):
             button = QToolButton()
-            square = QPixmap(14, 14)
+            square = QPixmap(12, 12)
             square.fill(screen_colour(colour))
-            button.setIcon(QIcon(square))
-            button.setIconSize(QSize(14, 14))
+            button.setIcon(QIcon(in_surround(square)))
+            button.setIconSize(QSize(16, 16))
             button.setFixedSize(20, 20)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(f"swatch {colour_to_hex(colour)}")

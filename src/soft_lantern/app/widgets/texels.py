@@ -89,7 +89,7 @@ class Texels(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme().colour("ground"))
+        painter.fillRect(self.rect(), theme().colour("surround"))
         if self._shown.isNull():
             return
         place = self.place()

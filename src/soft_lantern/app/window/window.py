@@ -6,15 +6,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PyQt6.QtWidgets import (
-    QApplication,
-    QDialog,
-    QMainWindow,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command, Commands, through
 from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
@@ -24,7 +18,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
-from soft_lantern.app.session.imports import can_be_taken_in, import_file
+from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.stage.dressing import DRESSING
@@ -41,6 +35,7 @@ from soft_lantern.app.window.command_menu import CommandMenu
 from soft_lantern.app.window.header import Header
 from soft_lantern.app.window.offers import Offers
 from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
+from soft_lantern.app.window.remembering import Remembering
 from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.work import mishaps
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
@@ -59,7 +54,9 @@ DESKS: dict[str, tuple[type[Desk], Commands]] = {
 
 
 class MainWindow(QMainWindow):
-    """The window of one project."""
+    """The window of one project. `start_wanted` asks for the start page."""
+
+    start_wanted = pyqtSignal()
 
     def __init__(self, folder: Path, worker: RenderWorker | None = None, only: str | None = None) -> None:
         """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
@@ -101,6 +98,7 @@ class MainWindow(QMainWindow):
         else:
             self.build.canvas.setFocus()
         self.refresh()
+        self.remembering = Remembering(self.session, self.stage, self)
         self.offers.left_behind()
 
     # What is shown
@@ -180,12 +178,6 @@ class MainWindow(QMainWindow):
         self.go_to_desk("Build")
         self.build.show_notices()
 
-    def next_scene(self) -> None:
-        """Put the scene that follows by name on the stage."""
-        following = self.header.next_scene()
-        if following:
-            self.session.open_scene(following)
-
     # The end, and files that are dropped
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -193,6 +185,7 @@ class MainWindow(QMainWindow):
         if not self._ending and not self.session.is_saved and not settled(self.session, self):
             event.ignore()
             return
+        self.remembering.end()
         self.session.close()
         for desk in self._made.values():
             desk.stop()
@@ -310,18 +303,19 @@ class MainWindow(QMainWindow):
         self.say(notice.text)
 
 
-def dropped_files(event: QDropEvent) -> list[Path]:
-    """The files that are dragged."""
-    data = event.mimeData()
-    return [Path(url.toLocalFile()) for url in (data.urls() if data else [])]
-
-
 def _selected_looks(window: MainWindow) -> list[str]:
     return window.tune.selection.instances if window.desk_name == "Tune" else []
 
 
 def _by_name(entry: tuple[str, str]) -> str:
     return entry[0].lower()
+
+
+def _next_scene(window: MainWindow) -> None:
+    """Put the scene that follows by name on the stage."""
+    following = window.header.next_scene()
+    if following:
+        window.session.open_scene(following)
 
 
 def _step_on(window: MainWindow, step: int) -> None:
@@ -371,7 +365,7 @@ FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
             designers=True,
         ),
         *_of_project(SCENES),
-        Command("Next scene", MainWindow.next_scene, "Ctrl+PgDown", designers=True),
+        Command("Next scene", _next_scene, "Ctrl+PgDown", designers=True),
         *_of_stage(BOOKMARKS),
         *_of_stage(tuple(_stage_switch(command) for command in SWITCHES)),
         *_of_stage(JUDGING),
@@ -385,6 +379,7 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
         Command("Save", lambda w: w.session.saver.begin(), "Ctrl+S", designers=True),
         Command("Earlier states", lambda w: w.offers.earlier_states()),
         Command("Save pictures of the stage", lambda w: w.stage_bar().save_pictures(), "Ctrl+Shift+S", designers=True),
+        Command("Start page", lambda w: w.start_wanted.emit(), "Ctrl+Alt+Home", designers=True),
         Command("Close", lambda w: w.close(), "Ctrl+Q", designers=True),
     ),
     "Objects": _of_stage(HANDLES),

@@ -30,6 +30,7 @@ from soft_lantern.app.widgets.node_help import NodeHelp
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.reading import Reading
+from soft_lantern.app.widgets.surround import surrounded
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
@@ -79,7 +80,7 @@ class BuildDesk(Desk):
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(10, 8, 10, 8)
-        column.addWidget(self.stage, 1)
+        column.addWidget(surrounded(self.stage), 1)
         column.addWidget(self.stage_bar)
         column.addWidget(self.clock)
         column.addWidget(self._tabs())

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
@@ -80,7 +80,7 @@ class SwapCards(QWidget):
         for number, (palette, image) in enumerate(zip(self.palettes, self._images, strict=True)):
             box = self.card(number)
             inside = box.adjusted(0, 0, 0, -NAME)
-            painter.fillRect(inside, QColor("#77747c"))
+            painter.fillRect(inside, now.colour("surround"))
             scale = min(inside.width() / image.width(), inside.height() / image.height())
             scale = max(int(scale), 1) if scale >= 1 else scale
             size = (image.width() * scale, image.height() * scale)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from PyQt6.QtCore import QMimeData, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QPixmap, QResizeEvent, QShowEvent
+from PyQt6.QtGui import QImage, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.widgets.alone import show_alone
 from soft_lantern.app.widgets.choices import fill_list
-from soft_lantern.app.widgets.pixel_image import untinted_icon
+from soft_lantern.app.widgets.pixel_image import picture_icon
 
 ID = Qt.ItemDataRole.UserRole
 SIDE = 34
@@ -87,7 +87,7 @@ class LookShelf(QWidget):
     def _picture(self, item: QListWidgetItem) -> None:
         image = self.pictures.get(str(item.data(ID)))
         if image is not None:
-            item.setIcon(untinted_icon(QPixmap.fromImage(image)))
+            item.setIcon(picture_icon(image))
 
     def _sift(self) -> None:
         words = self.search.text().lower().split()

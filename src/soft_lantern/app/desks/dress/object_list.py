@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QItemSelectionModel, QMimeData, QModelIndex, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QKeyEvent, QPixmap
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.widgets.alone import show_alone
-from soft_lantern.app.widgets.pixel_image import untinted_icon
+from soft_lantern.app.widgets.pixel_image import picture_icon
 
 ID = Qt.ItemDataRole.UserRole
 OBJECT_DRAG = "application/x-soft-lantern-object"
@@ -194,7 +194,7 @@ class ObjectList(QWidget):
         filling, self._filling = self._filling, True
         for item in self.tree.items():
             if item.data(0, ID) == object_id:
-                item.setIcon(0, untinted_icon(QPixmap.fromImage(image)))
+                item.setIcon(0, picture_icon(image))
         self._filling = filling
 
     def _rebuild(self) -> None:
@@ -210,7 +210,7 @@ class ObjectList(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             item.setSizeHint(0, QSize(0, SIDE + 4))
             if row.id in self.pictures:
-                item.setIcon(0, untinted_icon(QPixmap.fromImage(self.pictures[row.id])))
+                item.setIcon(0, picture_icon(self.pictures[row.id]))
 
     def _sift(self) -> None:
         """Hide what is not sought."""

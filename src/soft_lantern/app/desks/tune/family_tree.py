@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QItemSelectionModel, QMimeData, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent, QKeySequence, QPixmap
+from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from soft_lantern.app.stage.drops import LOOK_DRAG
 from soft_lantern.app.widgets.labels import tip
-from soft_lantern.app.widgets.pixel_image import untinted_icon
+from soft_lantern.app.widgets.pixel_image import picture_icon
 from soft_lantern.graph.document import Instance, Project
 from soft_lantern.graph.instances.family import searcher
 from soft_lantern.graph.instances.look_tree import look_tree_of
@@ -112,7 +112,7 @@ class FamilyTree(QTreeWidget):
         item = self.items.get(look_id)
         if image and item:
             filling, self._filling = self._filling, True
-            item.setIcon(0, untinted_icon(QPixmap.fromImage(image)))
+            item.setIcon(0, picture_icon(image))
             self._filling = filling
 
     def _rebuild(self, project: Project) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -20,6 +20,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import plain_label, quiet_label, tip
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.pixel_image import picture_icon
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed
 from soft_lantern.graph.instances.family import value_of
@@ -208,7 +209,7 @@ class SweepStrip(QWidget):
 
     def _show_picture(self, key: tuple[int, int], image: QImage) -> None:
         if key in self.cells:
-            self.cells[key].setIcon(QIcon(QPixmap.fromImage(image)))
+            self.cells[key].setIcon(picture_icon(image))
 
 
 def tried(project: Project, look_id: str, values: dict[str, Value]) -> tuple[Project, str]:

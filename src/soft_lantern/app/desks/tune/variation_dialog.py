@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -27,6 +27,7 @@ from soft_lantern.app.pictures.miniatures import Miniatures
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.pixel_image import picture_icon
 from soft_lantern.app.widgets.tick_list import TickList
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.value_tables import read_value
@@ -138,7 +139,7 @@ class VariationDialog(QDialog):
     def _show_picture(self, number: int, image: QImage) -> None:
         item = self.pictures.item(number)
         if item:
-            item.setIcon(QIcon(QPixmap.fromImage(image)))
+            item.setIcon(picture_icon(image))
 
     def _lay_out(self) -> None:
         column = QVBoxLayout(self)

@@ -1,0 +1,1 @@
+"""What a person meets who opens no project yet."""
