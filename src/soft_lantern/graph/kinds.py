@@ -113,7 +113,47 @@ def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
 
 @by_identity(64)
 def output_kinds(material: Material) -> dict[str, Kind]:
-    """The kind of every output, by "node.port". The same dictionary for the same material: not to be changed."""
+    """The kind of every output, by "node.port". Not to be changed: the same one for the same material.
+
+    It stays the same dictionary after an edit that changes no kind, which is found out where the edit was made.
+    """
+    before = _newest.get(material.id)
+    found = _unchanged(material, *before) if before else None
+    if found is None:
+        found = _all_kinds(material)
+    if len(_newest) > _KEPT:
+        _newest.clear()
+    _newest[material.id] = (material, found)
+    return found
+
+
+_KEPT = 256
+_newest: dict[str, tuple[Material, dict[str, Kind]]] = {}
+"""By graph id, the one whose kinds were asked for last."""
+
+
+def _unchanged(material: Material, old: Material, kinds: dict[str, Kind]) -> dict[str, Kind] | None:
+    """The kinds of an older state of a graph, if nodes and wires that differ since give what they gave; else None."""
+    same_names = material.nodes is old.nodes or material.nodes.keys() == old.nodes.keys()
+    if not same_names or material.parameters is not old.parameters or material.snippets is not old.snippets:
+        return None
+    touched = set()
+    if material.nodes is not old.nodes:
+        touched = {node_id for node_id, node in material.nodes.items() if node is not old.nodes[node_id]}
+    if material.wires is not old.wires:
+        touched |= {node_of(into) for into, _ in material.wires.items() ^ old.wires.items()}
+    for node_id in touched & material.nodes.keys():
+        node_type, was = type_of(material, material.nodes[node_id]), type_of(old, old.nodes[node_id])
+        if node_type is None or was is None or [p.name for p in node_type.outputs] != [p.name for p in was.outputs]:
+            return None
+        shared = shared_kind(material, node_id, node_type, kinds)
+        for port in node_type.outputs:
+            if kinds.get(port_ref(node_id, port.name)) is not (port.carries.kind or shared or Kind.NUMBER):
+                return None
+    return kinds
+
+
+def _all_kinds(material: Material) -> dict[str, Kind]:
     found: dict[str, Kind] = {}
     order, looped = evaluation_order(material)
     for node_id in order + looped:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from soft_lantern.graph.document import Material, Project, changed, node_and_port, port_ref, with_records
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.kinds import type_of
 from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
@@ -14,13 +15,18 @@ _PASSES = ("channels", "flow")
 """Families of nodes that hand on what they are given, apart or joined."""
 
 
+@by_identity(64)
 def uses(graph: Material) -> dict[str, set[str]]:
-    """By texture id, what a graph wants of it: DATA, COLOUR or both; nothing where its texels go nowhere."""
-    readers: dict[str, list[str]] = {}
-    for into, out in graph.wires.items():
-        readers.setdefault(out, []).append(into)
+    """By texture id, what a graph wants of it: DATA, COLOUR or both; nothing where its texels go nowhere.
+
+    Not to be changed: the same one for the same graph.
+    """
     found: dict[str, set[str]] = {}
-    for node_id, texture_id, is_data in _read(graph):
+    read = [*_read(graph)]
+    readers: dict[str, list[str]] = {}
+    for into, out in graph.wires.items() if read else ():
+        readers.setdefault(out, []).append(into)
+    for node_id, texture_id, is_data in read:
         wants = found.setdefault(texture_id, set())
         if is_data:
             wants.add(DATA)
@@ -58,9 +64,7 @@ def _read(graph: Material) -> Iterator[tuple[str, str, bool]]:
     """Nodes that read a texture by an id typed on them or on a constant: their id, the texture's, whether as data."""
     for node_id, node in graph.nodes.items():
         node_type = type_of(graph, node)
-        for port in node_type.inputs if node_type else ():
-            if port.carries.kind is not Kind.TEXTURE:
-                continue
+        for port in node_type.texture_inputs if node_type else ():
             wired = graph.nodes.get(node_and_port(graph.wires.get(port_ref(node_id, port.name), ""))[0])
             if wired is not None and wired.role is not Role.CONSTANT:
                 continue

@@ -195,6 +195,11 @@ class NodeType:
         """The inputs that take on a kind from their wires."""
         return tuple(p for p in self.inputs if p.carries.kind is None)
 
+    @functools.cached_property
+    def texture_inputs(self) -> tuple[Port, ...]:
+        """The inputs that take a texture."""
+        return tuple(p for p in self.inputs if p.carries.kind is Kind.TEXTURE)
+
     def input(self, name: str) -> Port | None:
         """The input port of that name."""
         return next((p for p in self.inputs if p.name == name), None)

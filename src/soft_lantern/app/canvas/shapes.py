@@ -188,22 +188,23 @@ def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Sp
     old, kinds = before.material, output_kinds(material)
     shown = () if material.parameters is old.parameters else ("parameter",)
     touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type in shown}
-    other_kinds = {ref for ref in kinds.keys() | before.kinds.keys() if kinds.get(ref) is not before.kinds.get(ref)}
-    touched |= {node_of(ref) for ref in other_kinds}
-    for into in material.wires.keys() | old.wires.keys():
-        out = material.wires.get(into)
-        if out != old.wires.get(into) or out in other_kinds:
-            touched.add(node_of(into))
+    touched |= {node_of(into) for into, _ in material.wires.items() ^ old.wires.items()}
+    if kinds is not before.kinds:
+        both = kinds.keys() | before.kinds.keys()
+        other_kinds = {ref for ref in both if kinds.get(ref) is not before.kinds.get(ref)}
+        touched |= {node_of(ref) for ref in other_kinds}
+        touched |= {node_of(into) for into, out in material.wires.items() if out in other_kinds}
     slips = {
         node_id: _slip(material, node_id, kinds, names) if node_id in touched else before.slips[node_id]
         for node_id in material.nodes
     }
-    kept = {(wire.out, wire.into): wire for wire in before.wires}
+    kept = {wire.into: wire for wire in before.wires}
     wires = []
     for into, out in material.wires.items():
-        ends = {node_of(into), node_of(out)}
-        known = None if ends & touched else kept.get((out, into))
-        wires.append(known or _wire(material, slips, kinds, out, into))
+        known = kept.get(into)
+        if known is None or known.out != out or node_of(into) in touched or node_of(out) in touched:
+            known = _wire(material, slips, kinds, out, into)
+        wires.append(known)
     return Spread(material, slips, tuple(w for w in wires if w), kinds)
 
 

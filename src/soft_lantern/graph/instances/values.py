@@ -15,7 +15,7 @@ from soft_lantern.graph.parameters.edits import held
 from soft_lantern.graph.snippets import put_snippet
 from soft_lantern.graph.texture_use import settled
 from soft_lantern.limits import ANCESTORS
-from soft_lantern.nodes import Role
+from soft_lantern.nodes.definition import SNIPPET
 from soft_lantern.values.kinds import Kind, Value, components
 
 
@@ -110,7 +110,7 @@ def put_material(project: Project, material: Material) -> Project:
     if material.id in project.snippets:
         return put_snippet(project, material)
     project = changed(project, materials={**project.materials, material.id: material})
-    return attached(project) if any(n.role is Role.SNIPPET for n in material.nodes.values()) else project
+    return attached(project) if any(n.type == SNIPPET for n in material.nodes.values()) else project
 
 
 def edited_graph(project: Project, graph_id: str, edit: Callable[[Material], Material]) -> Project:
