@@ -18,6 +18,7 @@ from soft_lantern.formats.places import read_plain
 from soft_lantern.formats.project_folder import DiskState, OnDisk, hash_of, hashed
 from soft_lantern.formats.records import FOLDERS, HEAD, head_of, head_text, path_of, read_record, record_text
 from soft_lantern.graph.document import Project, Record
+from soft_lantern.graph.identity import differing
 from soft_lantern.limits import RECORD_BYTES
 
 
@@ -79,9 +80,9 @@ def changed_records(project: Project, before: Project) -> Iterator[tuple[str, Re
         old, new = getattr(before, name), getattr(project, name)
         if old is new:
             continue
-        for record_id in dict.fromkeys([*old, *new]):
+        for record_id in differing(old, new):
             was, now = old.get(record_id), new.get(record_id)
-            if was is not now and was != now:
+            if was != now:
                 yield name, was, now
 
 

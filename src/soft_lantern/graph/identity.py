@@ -1,10 +1,12 @@
-"""Remembering what was made of a record for as long as it stays the same object."""
+"""What records are the same objects as before, and remembering what was made of one for as long as it is."""
 
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
+import operator
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import compress, filterfalse
 from typing import Any, TypeVar
 
 R = TypeVar("R")
@@ -33,3 +35,11 @@ def by_identity(most: int) -> Callable[[Callable[[R], T]], Callable[[R], T]]:
         return functools.wraps(function)(lambda record: kept(_Same(record)))
 
     return decorate
+
+
+def differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> list[str]:
+    """The keys of what is not the same object in both mappings, those of `old` first. Thousands take no time."""
+    if len(old) == len(new) and all(map(operator.is_, old, new)):
+        return [*compress(old, map(operator.is_not, old.values(), new.values()))]
+    changed = compress(old, map(operator.is_not, old.values(), map(new.get, old)))
+    return [*changed, *filterfalse(old.__contains__, new)]

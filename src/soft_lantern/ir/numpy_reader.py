@@ -46,20 +46,34 @@ class Evaluation:
     def __init__(self) -> None:
         self.values: dict[Expr, Array] = {}
         self.fresh: set[Expr] = set()
+        self._given: dict[Expr, Any] = {}
+        self._roots: list[Expr] = []
+        self._order: list[Expr] = []
 
     def update(self, roots: Iterable[Expr], leaves: Mapping[str, Array]) -> dict[Expr, Array]:
-        """The value of every expression the roots need, as `evaluate` gives it in single precision."""
+        """The value of every expression the roots need, as `evaluate` gives it in single precision.
+
+        A leaf that is the same array as last time has to hold what it held.
+        """
         old, new = self.values, dict[Expr, Array]()
         fresh: set[Expr] = set()
+        wanted = list(roots)
+        if wanted != self._roots:
+            self._roots, self._order = wanted, topological(wanted)
+        known, self._given = self._given, {}
         with np.errstate(all="ignore"):
-            for expr in topological(roots):
+            for expr in self._order:
                 before = old.get(expr)
-                if expr.op in (Op.INPUT, Op.UNIFORM):
-                    value = _value(expr, new, leaves, np.float32)
-                    if before is not None and (_same(value, before)):
+                if expr.op is Op.INPUT or expr.op is Op.UNIFORM:
+                    given = self._given[expr] = leaves[str(expr.data)]
+                    if before is not None and known.get(expr) is given:
                         value = before
                     else:
-                        fresh.add(expr)
+                        value = _value(expr, new, leaves, np.float32)
+                        if before is not None and _same(value, before):
+                            value = before
+                        else:
+                            fresh.add(expr)
                 elif before is None or not fresh.isdisjoint(expr.args):
                     value = _value(expr, new, leaves, np.float32)
                     fresh.add(expr)
@@ -165,11 +179,17 @@ def _unit(v: Array) -> Array:
 
 
 def _clamp(x: Array, low: Array, high: Array) -> Array:
-    return np.asarray(np.minimum(np.maximum(x, low), high))
+    return _into(np.minimum, np.maximum(x, low), high)
 
 
 def _mix(a: Array, b: Array, t: Array) -> Array:
-    return np.asarray(a * (1 - t) + b * t)
+    return _into(np.add, np.asarray(a * (1 - t)), np.asarray(b * t))
+
+
+def _into(work: np.ufunc, one: Array, other: Array) -> Array:
+    """An operation of two arrays, in the room of the first where that is as large as the result."""
+    fits = one.shape == other.shape or (other.size == 1 and one.ndim >= other.ndim)
+    return np.asarray(work(one, other, out=one if fits and one.dtype == other.dtype else None))
 
 
 def _smoothstep(low: Array, high: Array, x: Array) -> Array:

@@ -31,10 +31,14 @@ class Statistics:
 
 def statistics_of(value: Array) -> Statistics:
     """The reach of an array of any shape."""
-    low, high = float(value.min()), float(value.max())
+    low, high = float(np.minimum.reduce(value, axis=None)), float(np.maximum.reduce(value, axis=None))
     if low - low == 0 and high - high == 0:  # both finite, so all are
         largest = max(-low, high)
-        return Statistics(low, high, float(value.mean() if largest < _SAFE else value.mean(dtype=np.float64)))
+        if largest < _SAFE and value.dtype == np.float32:
+            mean = np.add.reduce(value, axis=None) / np.float32(value.size)  # as `mean` does it, without its checks
+        else:
+            mean = value.mean(dtype=np.float64)
+        return Statistics(low, high, float(mean))
     finite = value[np.isfinite(value)]
     lost = value.size - finite.size
     if not finite.size:

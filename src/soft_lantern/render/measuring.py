@@ -48,7 +48,7 @@ class Measured:
 
         Values are linear and held to 0–1; in clip view what is not within is hatched instead.
         """
-        return pictured(self.points, self.values[wire], kind, clip_view=clip_view)
+        return pictured(self.points, self.values[wire], kind, self.statistics[wire], clip_view=clip_view)
 
     def at(self, pixel: int) -> dict[str, tuple[float, ...]]:
         """Every wire's components at one of the points, by its place in `points.pixels`."""
@@ -61,11 +61,12 @@ class Measuring:
     def __init__(self) -> None:
         self._evaluation = Evaluation()
         self._points: Points | None = None
+        self._leaves: dict[str, tuple[UniformValue, Array]] = {}
         self._reaches: dict[Expr, Statistics] = {}
 
     def measure(self, lowered: Lowered, uniforms: Mapping[str, UniformValue], points: Points, time: float) -> Measured:
         """The graph's wires over the points at a moment."""
-        leaves = at_time(points, time) | {name: leaf(parts) for name, parts in uniforms.items()}
+        leaves = at_time(points, time) | {name: self._leaf(name, parts) for name, parts in uniforms.items()}
         if points is not self._points:
             self._evaluation, self._reaches, self._points = Evaluation(), {}, points
         wires = {wire: expr for wire, expr in lowered.wires.items() if expr.type is not Type.SAMPLER}
@@ -79,6 +80,13 @@ class Measuring:
         statistics = {wire: kept[expr] for wire, expr in wires.items()}
         return Measured(points, statistics, {w: values[e] for w, e in wires.items()}, time)
 
+    def _leaf(self, name: str, parts: UniformValue) -> Array:
+        """A uniform's array: the same one as long as it holds the same."""
+        known = self._leaves.get(name)
+        if known is None or not (known[0] is parts or (isinstance(parts, tuple) and known[0] == parts)):
+            known = self._leaves[name] = (parts, leaf(parts))
+        return known[1]
+
 
 def components_at(value: Array, pixel: int) -> tuple[float, ...]:
     """The components of one point's value in the NumPy reader's layout."""
@@ -86,18 +94,24 @@ def components_at(value: Array, pixel: int) -> tuple[float, ...]:
     return tuple(float(row[pixel if len(row) > 1 else 0]) for row in rows)
 
 
-def pictured(points: Points, value: Array, kind: Kind, *, clip_view: bool = False) -> npt.NDArray[np.uint8]:
-    """Values at the points as a picture of the points' size; see `Measured.thumbnail`."""
+def pictured(
+    points: Points, value: Array, kind: Kind, known: Statistics | None = None, *, clip_view: bool = False
+) -> npt.NDArray[np.uint8]:
+    """Values at the points as a picture of the points' size; see `Measured.thumbnail`. `known`: what they come to."""
     rows = np.atleast_2d(value)
-    bytes_ = encoded(rows[:3] if len(rows) > 1 else rows)
-    if len(bytes_) == 1:
-        packed = bytes_[0] * np.uint32(0x010101)
+    tame = known is not None and not known.not_finite and max(-known.low, known.high) < _TAME
+    steps = _steps(rows[:3] if len(rows) > 1 else rows, tame=tame)
+    if len(steps) == 1:
+        packed = _GREY.take(steps[0], mode="clip")
     else:
-        packed = bytes_[0] | bytes_[1] << np.uint32(8)
-        if len(bytes_) == 3:
-            packed |= bytes_[2] << np.uint32(16)
-    picture = np.zeros(points.size[0] * points.size[1], "<u4")
-    picture[slice(None) if points.count == len(picture) else points.pixels] = packed | np.uint32(0xFF000000)
+        packed = _RED.take(steps[0], mode="clip")
+        for table, row in zip((_GREEN, _BLUE), steps[1:], strict=False):
+            packed |= table.take(row, mode="clip")
+    if packed.size == points.count == points.size[0] * points.size[1]:
+        picture: npt.NDArray[np.uint32] = packed
+    else:
+        picture = np.zeros(points.size[0] * points.size[1], "<u4")
+        picture[slice(None) if points.count == len(picture) else points.pixels] = packed
     shown = picture.view(np.uint8).reshape(-1, 4)
     if clip_view:
         _hatch(shown, points, rows if kind is not Kind.COLOUR else rows[:3])
@@ -129,9 +143,26 @@ def _encoding() -> npt.NDArray[np.uint32]:
 
 
 _SRGB = _encoding()
+_OPAQUE = np.uint32(0xFF000000)
+_GREY, _RED = (_SRGB * np.uint32(0x010101)) | _OPAQUE, _SRGB | _OPAQUE
+_GREEN, _BLUE = _SRGB << np.uint32(8), _SRGB << np.uint32(16)
+"""Pixels of 32 bits, and what a component adds to one, by the steps."""
 
 
 def encoded(value: Array) -> npt.NDArray[np.uint32]:
     """sRGB bytes, 0 to 255, of linear values held to 0–1; what is not a number shows as black."""
-    held = np.fmin(np.fmax(value, 0.0), 1.0)
-    return _SRGB[(held * _STEPS + 0.5).astype(np.uint16)]
+    return _SRGB.take(_steps(value), mode="clip")
+
+
+_TAME = 1e5
+"""Below this a value has a place in tables of steps, be it outside of them."""
+
+
+def _steps(value: Array, *, tame: bool = False) -> npt.NDArray[np.intp]:
+    """The place of each linear value in tables of steps, to be read clipped; of what is no number, the first one.
+
+    `tame`: whether every value is a number that is small enough to have one.
+    """
+    held = value * _STEPS if tame else np.fmax(np.minimum(value, 1.0), 0.0) * _STEPS
+    held += 0.5
+    return held.astype(np.intp)

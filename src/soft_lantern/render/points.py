@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -72,8 +73,12 @@ def point_under(
 
 def at_time(points: Points, time: float) -> dict[str, Array]:
     """The inputs of the points at a moment, with the default of every input the points do not bring."""
-    missing = {name: leaf(each.default) for name, each in INPUTS.items() if name not in points.inputs}
-    return missing | points.inputs | {"time": leaf([time])}
+    return _defaults() | points.inputs | {"time": leaf([time])}
+
+
+@functools.cache
+def _defaults() -> dict[str, Array]:
+    return {name: leaf(each.default) for name, each in INPUTS.items()}
 
 
 def _public(leaves: Mapping[str, Array]) -> dict[str, Array]:

@@ -9,6 +9,7 @@ from soft_lantern.app.pictures.miniatures import Miniatures, shown_on
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Project
+from soft_lantern.graph.identity import differing
 from soft_lantern.graph.instances.family import descendants
 from soft_lantern.graph.instances.look_tree import look_choices, look_tree_of
 from soft_lantern.graph.instances.values import look
@@ -61,8 +62,7 @@ class Portraits(QObject):
 
     def _touched(self, before: Project, project: Project) -> list[str]:
         """The instances that are others than before, and all that inherit from them."""
-        known = before.instances
-        other = [i.id for i in project.instances.values() if known.get(i.id) is not i]
+        other = [key for key in differing(before.instances, project.instances) if key in project.instances]
         return list(
             dict.fromkeys(each for i in other for each in (i, *(below.id for below in descendants(project, i))))
         )

@@ -39,7 +39,7 @@ from soft_lantern.app.window.remembering import Remembering
 from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.work import mishaps
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
-from soft_lantern.graph.document import changed
+from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.notice import Notice, notices_in_words
 from soft_lantern.render.worker import RenderWorker
 
@@ -224,7 +224,7 @@ class MainWindow(QMainWindow):
         session, header = self.session, self.header
         session.told.connect(self.say)
         session.asked.connect(self.banner.ask)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(lambda old, new: self._show_saved() if _same_names(old, new) else self.refresh())
         session.opened_material.connect(self.refresh)
         session.saved_changed.connect(self._show_saved)
         session.notices_changed.connect(lambda: self.status.notice_button.setText(notices_in_words(session.notices)))
@@ -301,6 +301,12 @@ class MainWindow(QMainWindow):
             self.go_to_desk("Tune")
             self.tune.select(notice.place)
         self.say(notice.text)
+
+
+def _same_names(old: Project, new: Project) -> bool:
+    """Whether nothing that the header and the pickers show was touched."""
+    shown = ("materials", "snippets", "scenes", "swatches", "name")
+    return all(getattr(old, field) is getattr(new, field) for field in shown)
 
 
 def _selected_looks(window: MainWindow) -> list[str]:

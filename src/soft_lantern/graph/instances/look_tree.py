@@ -6,12 +6,13 @@ what they are called, stay as they are. Views hold on to a `Shape` and compare i
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from soft_lantern.graph.document import Instance, Pick, Project
-from soft_lantern.graph.identity import by_identity
+from soft_lantern.graph.identity import by_identity, differing
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -45,10 +46,9 @@ def _alike(one: Mapping[str, Any], other: Mapping[str, Any], told: Any) -> bool:
     """Whether two mappings have the same keys in the same order, with records that tell the same."""
     if one is other:
         return True
-    if len(one) != len(other) or list(one) != list(other):
+    if len(one) != len(other) or not (all(map(operator.is_, one, other)) or list(one) == list(other)):
         return False
-    pairs = zip(one.values(), other.values(), strict=True)
-    return all(told(a) == told(b) for a, b in pairs if a is not b)
+    return all(told(one[key]) == told(other[key]) for key in differing(one, other))
 
 
 def _name(record: Any) -> str:
