@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import shutil
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -33,6 +34,22 @@ os.environ.setdefault("LP_NUM_THREADS", "1")
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.register_profile("explore", deadline=None, print_blob=True)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
+
+
+_OWN_CACHE = pytest.StashKey[tempfile.TemporaryDirectory[str]]()
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """One cache for the whole run, in every process: not the person's, and what takes long is worked out once."""
+    if "PYTEST_XDIST_WORKER" not in os.environ:
+        config.stash[_OWN_CACHE] = tempfile.TemporaryDirectory(prefix="lantern-cache-")
+        os.environ["XDG_CACHE_HOME"] = config.stash[_OWN_CACHE].name
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    """Take it away."""
+    if _OWN_CACHE in config.stash:
+        config.stash[_OWN_CACHE].cleanup()
 
 
 @pytest.hookimpl(trylast=True)
@@ -113,8 +130,7 @@ def ramp() -> Material:
 def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
     """Opens windows on project folders and closes them after the test, dropping what is not saved."""
     settings_in(tmp_path / "config")
-    for kind in ("STATE", "CACHE"):
-        monkeypatch.setenv(f"XDG_{kind}_HOME", str(tmp_path / kind.lower()))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     make_application()
     opened: list[MainWindow] = []
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from soft_lantern.graph.document import Asset, Environment, Project, Scene, Stag
 from soft_lantern.ir.directions import octahedral_uv
 from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.numpy_reader import evaluate, leaf
-from soft_lantern.render import surface_model
+from soft_lantern.render import light_cache, surface_model
 from soft_lantern.render.frame import Frame, Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.lighting import light_uniforms, lighting_of, octahedral_directions, split_sum
@@ -241,3 +242,31 @@ def test_shadows_and_depth_follow_a_vertex_offset(renderer: Renderer) -> None:
     linear = renderer.render(frame).linear
     assert at(frame, linear, -3.0, 0, 0)[0] < 0.01
     assert at(frame, linear, -1.5, 0, 0)[0] == pytest.approx(np.sqrt(0.5), rel=1e-3)
+
+
+def test_a_sky_is_worked_out_once_and_read_to_the_bit_after(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    asked = []
+
+    def work() -> light_cache.Arrays:
+        asked.append(1)
+        chance = np.random.default_rng(1)
+        return chance.normal(size=(3, 4, 3)).astype(np.float32), np.float32([[np.inf, -0.0]])
+
+    def kept() -> light_cache.Arrays:
+        return light_cache.kept("sky", (light_cache,), work)
+
+    first, again = kept(), kept()
+    assert len(asked) == 1 and all(np.array_equal(a, b) for a, b in zip(first, again, strict=True))
+    (place,) = (tmp_path / "soft-lantern" / "light").iterdir()
+    for broken in (b"", place.read_bytes()[:-9], b"not an array at all", bytes(500)):
+        place.write_bytes(broken)
+        assert all(np.array_equal(a, b) for a, b in zip(first, kept(), strict=True))
+        assert [each.name for each in place.parent.iterdir()] == [place.name]  # mended, and nothing beside it
+    assert len(asked) == 5
+    (place.parent / "sky.0123456789abcdef.npy").write_bytes(b"of an older version")
+    place.unlink()
+    kept()
+    assert [each.name for each in place.parent.iterdir()] == [place.name]
+    monkeypatch.setenv("XDG_CACHE_HOME", "/proc/nowhere")
+    assert all(np.array_equal(a, b) for a, b in zip(first, kept(), strict=True))  # no disk is no trouble

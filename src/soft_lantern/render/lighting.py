@@ -7,6 +7,7 @@ table: the split-sum approximation of Karis (SIGGRAPH 2013 course, "Physically B
 from __future__ import annotations
 
 import functools
+import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -19,6 +20,8 @@ from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.limits import EXPOSURE_STOPS
 from soft_lantern.render import surface_model
 from soft_lantern.render.frame import UniformValue
+from soft_lantern.render.light_cache import Arrays, kept
+from soft_lantern.scene import skies
 from soft_lantern.scene.skies import SKIES, panorama, sun_of, toward
 from soft_lantern.values.images import MISSING, Image
 
@@ -67,7 +70,23 @@ def light_uniforms(environment: Environment, panoramas: Mapping[str, Image]) -> 
 
 @functools.lru_cache(maxsize=8)
 def _own(sky: str) -> Lighting:
-    return lighting_of(panorama(sky))
+    def work() -> Arrays:
+        found = lighting_of(panorama(sky))
+        return found.seen.texels[..., :3], found.scattered.texels[..., :3]
+
+    seen, scattered = kept(sky.replace(" ", "_"), _SOURCES, work)
+    return _lighting(seen, scattered)
+
+
+_SOURCES = (sys.modules[__name__], skies, surface_model)
+
+
+def _lighting(seen: npt.NDArray[np.float32], scattered: npt.NDArray[np.float32]) -> Lighting:
+    """Both maps, (height, width, 3), as images."""
+    one, other = (
+        np.concatenate([each, np.ones_like(each[..., :1])], axis=2, dtype=np.float32) for each in (seen, scattered)
+    )
+    return Lighting(Image(one, "data"), Image(other, "data", wrap="clamp"))
 
 
 @functools.lru_cache(maxsize=4)
@@ -81,14 +100,13 @@ def lighting_of(radiance: npt.NDArray[np.float32]) -> Lighting:
     radiance = np.nan_to_num(np.clip(radiance, 0, 65504), nan=0.0).astype(np.float32)
     fine, coarse = _reduced(radiance, FINE), _reduced(radiance, COARSE)
     size, bands = surface_model.SCATTERED_SIZE, surface_model.SCATTERED_BANDS
-    atlas = np.ones((size * (bands + 1), size, 4), np.float32)
+    atlas = np.ones((size * (bands + 1), size, 3), np.float32)
     for band in range(bands + 1):
         grid = coarse if band == bands or band / (bands - 1) > WIDELY else fine
         kernel = None if band == 0 else _kernel(band, grid.shape[1], grid.shape[0])
         answered = fine if kernel is None else _convolved(grid, kernel)
-        atlas[band * size : (band + 1) * size, :, :3] = _looked_up(answered, size)
-    seen = np.concatenate([radiance, np.ones_like(radiance[..., :1])], axis=2)
-    return Lighting(Image(seen, "data"), Image(atlas, "data", wrap="clamp"))
+        atlas[band * size : (band + 1) * size] = _looked_up(answered, size)
+    return _lighting(radiance, atlas)
 
 
 def octahedral_directions(size: int) -> Floats:
@@ -113,6 +131,11 @@ def split_sum() -> Image:
 
     Columns go with the cosine to the viewer, rows with roughness, each in texels' middles, both from 0 to 1.
     """
+    (table,) = kept("split_sum", _SOURCES, lambda: (_split_sum(),))
+    return Image(table, "data", wrap="clamp")
+
+
+def _split_sum() -> npt.NDArray[np.float32]:
     size, samples = 48, 512
     middles = (np.arange(size) + 0.5) / size
     cosine, roughness = (each.ravel()[:, None] for each in np.meshgrid(middles, middles))
@@ -135,7 +158,7 @@ def split_sum() -> Image:
     table = np.zeros((size, size, 4), np.float32)
     table[..., 0] = ((1 - grazing) * weight).mean(axis=1).reshape(size, size)
     table[..., 1] = (grazing * weight).mean(axis=1).reshape(size, size)
-    return Image(table, "data", wrap="clamp")
+    return table
 
 
 def _reduced(radiance: npt.NDArray[np.float32], size: tuple[int, int]) -> Floats:

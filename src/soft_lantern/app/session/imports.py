@@ -11,7 +11,6 @@ from PyQt6.QtGui import QDropEvent
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.assets import READABLE, Imported, bring_in
 from soft_lantern.formats.images import READABLE_IMAGES, bring_in_image, same_image
-from soft_lantern.formats.materialx.taking import BroughtIn, bring_in_document
 from soft_lantern.graph.document import Project, Texture, with_records
 from soft_lantern.progress import Progress
 from soft_lantern.values.images import Image
@@ -40,6 +39,8 @@ def import_mesh(session: Session, path: Path) -> None:
 
 def import_document(session: Session, path: Path) -> None:
     """Take the materials of a MaterialX document into the project, and open the first."""
+    from soft_lantern.formats.materialx.taking import BroughtIn, bring_in_document  # few windows ever need it
+
     folder = session.folder
 
     def take(found: BroughtIn) -> None:
