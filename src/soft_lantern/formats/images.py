@@ -9,11 +9,11 @@ import warnings
 import weakref
 from collections.abc import Iterable
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import check_plain, file_inside, new_file, read_plain, whole
@@ -28,7 +28,6 @@ from soft_lantern.values.images import Encoding, Image
 FLOATING = (".exr", ".hdr")
 """Files of linear light without an upper end: OpenEXR and Radiance HDR."""
 logging.getLogger("PIL").setLevel(logging.CRITICAL)  # what is wrong with a file is said once, by us
-Pillow.MAX_IMAGE_PIXELS = None  # `_check_size` is stricter, and says so in a sentence
 READABLE_IMAGES = (".png", ".jpg", ".jpeg", ".tga", ".webp", ".bmp", ".tif", ".tiff", *FLOATING)
 _DATA_WORDS = {
     *("normal", "normals", "nrm", "height", "displacement", "mask", "masks", "flow", "depth", "alpha", "noise"),
@@ -136,13 +135,21 @@ def _read(path: Path) -> npt.NDArray[Any]:
     return texels
 
 
+def _pillow() -> ModuleType:
+    """What reads and writes ordinary images; imported with the first, since few commands meet any."""
+    from PIL import Image as Pillow
+
+    Pillow.MAX_IMAGE_PIXELS = None  # `_check_size` is stricter, and says so in a sentence
+    return Pillow
+
+
 def _decoded(path: Path) -> npt.NDArray[Any]:
     try:
         if path.suffix.lower() in FLOATING:
             return _read_deep(path)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with Pillow.open(path) as opened:
+            with _pillow().open(path) as opened:
                 _check_size(path, *opened.size)
                 if opened.mode.startswith("I;16") or opened.mode == "I":
                     grey = np.clip(np.asarray(opened, np.int64), 0, 65535).astype(np.uint16)
@@ -208,7 +215,7 @@ def _read_deep(path: Path) -> npt.NDArray[Any]:
 def write_png(pixels: npt.NDArray[np.uint8], path: Path) -> None:
     """Save displayed RGBA or RGB of 8 bits. Raises BadFile where the disk refuses."""
     with whole(path) as draft:
-        Pillow.fromarray(np.ascontiguousarray(pixels)).save(draft, "PNG")
+        _pillow().fromarray(np.ascontiguousarray(pixels)).save(draft, "PNG")
 
 
 def write_exr(linear: npt.NDArray[np.float32], path: Path) -> None:
