@@ -12,9 +12,11 @@ from pathlib import Path
 
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from soft_lantern.app.theme import choice
+from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.garbage import GarbageCollector
 from soft_lantern.app.work.mishaps import keep_log, of_application
 from soft_lantern.app.work.signals import Signals
@@ -62,15 +64,37 @@ class Windows(QObject):
     def __init__(self, application: QApplication) -> None:
         super().__init__(application)
         self._kept: list[QObject] = []
+        self._toured = NewestAnswer("tour", self, self._open_tour, self._say_failed)
 
-    def open(self, folder: Path, only: str | None = None) -> None:
-        """Open a window on a project. Raises BadProject."""
+    def open(self, folder: Path, only: str | None = None, *, tour: bool = False) -> None:
+        """Open a window on a project, with the tour across it if it is wanted. Raises BadProject."""
+        from soft_lantern.app.window.tour import attach
         from soft_lantern.app.window.window import MainWindow
 
         window = MainWindow(folder, only=only)
-        window.start_wanted.connect(self.start)
+        window.wanted.connect(lambda what: self.tour() if what == "tour" else self.start())
         window.show()
         self._kept.append(window)
+        if tour:
+            attach(window)
+
+    def tour(self) -> None:
+        """Open the tour on a project of its own, where it was left, or from its beginning."""
+        from soft_lantern.demo.starting_points import own_tour
+
+        begun = remembered().contains("tour")
+        self._toured.ask(lambda: own_tour(fresh=not begun))
+
+    def _open_tour(self, folder: Path) -> None:
+        self.open(folder, tour=True)
+        for page in self._kept:
+            if isinstance(page, QWidget) and page.objectName() == "start page":
+                page.close()
+
+    def _say_failed(self, text: str) -> None:
+        for each in QApplication.topLevelWidgets():
+            if each.isVisible() and hasattr(each, "say"):
+                each.say(text)
 
     def start(self) -> None:
         """Open the start page, which closes when it has led to a project."""
@@ -87,6 +111,7 @@ class Windows(QObject):
                 page.close()
 
         page.project_wanted.connect(go_to)
+        page.tour_wanted.connect(self.tour)
         page.show()
         self._kept.append(page)
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+
+import platformdirs
 
 from soft_lantern.demo import basin, kettle, meshes, moths
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.images import write_png
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
+from soft_lantern.formats.records import HEAD
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import (
@@ -200,6 +204,25 @@ def swap_sprite() -> Project:
     return changed(made, palettes=palettes, gradients=gradients)
 
 
+def ten_minutes() -> Project:
+    """What the tour begins with: a cliff, and a graph that has nothing but its end."""
+    m = Authoring("Ramp")
+    m.add("surface")
+    thing = StageObject(id="cliff", name="Terrace cliff", asset="terrace_cliff", wears={"": m.material.id})
+    view = View(target=(0.0, 0.6, 0.0), yaw=32.0, pitch=14.0, distance=14.0)
+    return _project("Ten minutes", (m,), (), Scene(id="scene", name="Cliff", objects=(thing,), view=view))
+
+
+def own_tour(*, fresh: bool = False) -> Path:
+    """The folder of a person's own tour, made if it is not there. `fresh`: made anew."""
+    folder = platformdirs.user_data_path("soft-lantern") / TOUR.title
+    if fresh and folder.exists():
+        shutil.rmtree(folder)
+    if not (folder / HEAD).exists():
+        TOUR.begin(folder)
+    return folder
+
+
 def _end(of: Wire | dict[str, Wire]) -> Wire:
     """What a recipe of one end ends in."""
     assert isinstance(of, Wire)
@@ -254,3 +277,4 @@ POINTS = {
     )
 }
 """By their keys, in the order in which they are offered."""
+TOUR = StartingPoint("ten_minutes", "Ten minutes", "A first graph, from nothing to a delivery", ten_minutes)

@@ -108,7 +108,7 @@ def test_a_desktop_that_asks_for_dark_gets_dusk_and_any_other_paper(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path, qapp: QApplication
 ) -> None:
 
-    monkeypatch.setattr(choice, "_settings", lambda: QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    monkeypatch.setattr(choice, "remembered", lambda: QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     before = colours.theme()
     try:
         for scheme, name in ((Qt.ColorScheme.Dark, "dusk"), (Qt.ColorScheme.Light, "paper")):

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from importlib.resources import files
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QSize, QStandardPaths, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, QStandardPaths, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPixmap
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.session.recent import Recent, forget, recent_projects
+from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, tip
@@ -36,15 +37,17 @@ EMPTY = "Projects you open are listed here, newest first."
 
 
 class StartPage(QWidget):
-    """A window of its own. `project_wanted` gives the folder of the project to open."""
+    """A window of its own. `project_wanted` gives the folder of a project to open; `tour_wanted` asks for the tour."""
 
     project_wanted = pyqtSignal(Path)
+    tour_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setWindowTitle("Soft Lantern")
+        self.setObjectName("start page")
         self.resize(SIZE)
-        self.home = Path(str(_settings().value("projects", "")) or _documents())
+        self.home = Path(str(remembered().value("projects", "")) or _documents())
         self.words = quiet_label(wraps=True)
         self.words.setAccessibleName("what goes on")
         self.where = quiet_label()
@@ -52,6 +55,7 @@ class StartPage(QWidget):
         self.recent: dict[str, QToolButton] = {}
         self.demo_button = tool_button("Look at the demo", lambda: self._make("Making the demo…", own_demo))
         self.demo_button.setToolTip("Mothlight Terraces: a night garden with every kind of material")
+        self.tour_button = tool_button("Take the tour: ten minutes", self._take_tour)
         self.open_button = tool_button("Open…", self._ask_project)
         self.open_button.setShortcut("Ctrl+O")
         self.move_button = tool_button("Change…", self._ask_home)
@@ -99,6 +103,11 @@ class StartPage(QWidget):
 
         self._make(f"Making {folder}…", make)
 
+    def _take_tour(self) -> None:
+        self.words.setText("Making what the tour begins with…")
+        self._let(False)
+        self.tour_wanted.emit()
+
     def _make(self, words: str, work: Callable[[], Path]) -> None:
         self.words.setText(words)
         self._let(False)
@@ -124,9 +133,11 @@ class StartPage(QWidget):
         column.addWidget(area, 1)
         row = QHBoxLayout()
         row.addWidget(self.open_button)
-        row.addWidget(self.demo_button)
-        row.addStretch(1)
+        row.addWidget(self.demo_button, 1)
+        column.addWidget(self.tour_button)
         column.addLayout(row)
+        for button in (self.demo_button, self.tour_button):
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         return column
 
     def _right(self) -> QVBoxLayout:
@@ -178,7 +189,7 @@ class StartPage(QWidget):
         self.refresh()
 
     def _let(self, may: bool) -> None:
-        for button in (*self.points.values(), self.demo_button, self.open_button):
+        for button in (*self.points.values(), self.demo_button, self.open_button, self.tour_button):
             button.setEnabled(may)
 
     def _ask_project(self) -> None:
@@ -190,7 +201,7 @@ class StartPage(QWidget):
         folder = QFileDialog.getExistingDirectory(self, "Make new projects in", str(self.home))
         if folder:
             self.home = Path(folder)
-            _settings().setValue("projects", folder)
+            remembered().setValue("projects", folder)
             self._show_home()
 
     def _show_home(self) -> None:
@@ -230,10 +241,6 @@ def _ago(seconds: float) -> str:
         if count:
             return f"{count} {word}{'s' if count > 1 else ''} ago"
     return "just now"
-
-
-def _settings() -> QSettings:
-    return QSettings("Soft Lantern", "Soft Lantern")
 
 
 if __name__ == "__main__":

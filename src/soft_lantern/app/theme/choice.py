@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.theme import colours, style
+from soft_lantern.app.theme.remembered import remembered
 
 
 def dress(application: QApplication) -> None:
     """Dress the application in the theme chosen last; before any choice, in paper unless the desktop asks for dark."""
     first = colours.DUSK if _asked_for(application) is Qt.ColorScheme.Dark else colours.PAPER
-    colours.use(colours.THEMES.get(str(_settings().value("theme", "")), first))
+    colours.use(colours.THEMES.get(str(remembered().value("theme", "")), first))
     style.load_font()
     style.apply(application)
 
@@ -20,7 +21,7 @@ def switch_theme() -> None:
     """From paper to dusk and back."""
     chosen = colours.PAPER if colours.theme() is colours.DUSK else colours.DUSK
     colours.use(chosen)
-    _settings().setValue("theme", chosen.name)
+    remembered().setValue("theme", chosen.name)
     application = QApplication.instance()
     if isinstance(application, QApplication):
         style.apply(application)
@@ -32,7 +33,3 @@ def _asked_for(application: QApplication) -> Qt.ColorScheme:
     """What the desktop asks of its programs; unknown where it says nothing."""
     hints = application.styleHints()
     return hints.colorScheme() if hints else Qt.ColorScheme.Unknown
-
-
-def _settings() -> QSettings:
-    return QSettings("Soft Lantern", "Soft Lantern")

@@ -54,9 +54,9 @@ DESKS: dict[str, tuple[type[Desk], Commands]] = {
 
 
 class MainWindow(QMainWindow):
-    """The window of one project. `start_wanted` asks for the start page."""
+    """The window of one project. `wanted` asks for another: the start page, or the tour."""
 
-    start_wanted = pyqtSignal()
+    wanted = pyqtSignal(str)
 
     def __init__(self, folder: Path, worker: RenderWorker | None = None, only: str | None = None) -> None:
         """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
@@ -305,8 +305,7 @@ class MainWindow(QMainWindow):
 
 def _same_names(old: Project, new: Project) -> bool:
     """Whether nothing that the header and the pickers show was touched."""
-    shown = ("materials", "snippets", "scenes", "swatches", "name")
-    return all(getattr(old, field) is getattr(new, field) for field in shown)
+    return all(getattr(old, f) is getattr(new, f) for f in ("materials", "snippets", "scenes", "swatches", "name"))
 
 
 def _selected_looks(window: MainWindow) -> list[str]:
@@ -385,7 +384,8 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
         Command("Save", lambda w: w.session.saver.begin(), "Ctrl+S", designers=True),
         Command("Earlier states", lambda w: w.offers.earlier_states()),
         Command("Save pictures of the stage", lambda w: w.stage_bar().save_pictures(), "Ctrl+Shift+S", designers=True),
-        Command("Start page", lambda w: w.start_wanted.emit(), "Ctrl+Alt+Home", designers=True),
+        Command("Start page", lambda w: w.wanted.emit("start"), "Ctrl+Alt+Home", designers=True),
+        Command("Take the tour", lambda w: w.wanted.emit("tour")),
         Command("Close", lambda w: w.close(), "Ctrl+Q", designers=True),
     ),
     "Objects": _of_stage(HANDLES),
