@@ -12,7 +12,7 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QP
 
 from soft_lantern.app.canvas.shapes import ROW, TITLE, Row, Slip, WireShape
 from soft_lantern.app.theme.colours import theme
-from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.theme.style import drawn_font
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.surround import paint_surround
@@ -102,7 +102,7 @@ def paint_slip(
     painter.drawPolygon(fold)
     if picture and slip.picture:
         _paint_picture(painter, slip, picture.pixmap)
-    painter.setFont(app_font(min(max(11, LEGIBLE / painter.transform().m11()), 15), bold=True))
+    painter.setFont(drawn_font(min(max(11, LEGIBLE / painter.transform().m11()), 15), bold=True))
     painter.setPen(now.colour("text"))
     title = painter.fontMetrics().elidedText(slip.title, Qt.TextElideMode.ElideRight, int(rect.width() - CORNER - 18))
     painter.drawText(QRectF(rect.left() + 10, rect.top() + 2, rect.width(), TITLE - 4), _MIDDLE_LEFT, title)
@@ -110,7 +110,7 @@ def paint_slip(
     painter.drawLine(
         QPointF(rect.left() + 10, rect.top() + TITLE - 2), QPointF(rect.right() - 10, rect.top() + TITLE - 2)
     )
-    painter.setFont(app_font(10))
+    painter.setFont(drawn_font(10))
     if not slip.known:
         painter.setPen(now.colour("trouble"))
         painter.drawText(
@@ -168,7 +168,7 @@ def paint_note(painter: QPainter, note: Note) -> None:
     painter.setBrush(now.colour("panel"))
     painter.drawRoundedRect(area, 6, 6)
     painter.setPen(now.colour("quiet"))
-    painter.setFont(app_font(12, bold=True))
+    painter.setFont(drawn_font(12, bold=True))
     painter.drawText(
         area.adjusted(12, 2, -12, 0).intersected(QRectF(area.topLeft(), QSizeF(area.width(), 26))),
         _MIDDLE_LEFT,
@@ -206,7 +206,7 @@ def _paint_from_afar(
         _paint_picture(painter, slip, picture.pixmap)
     if painter.transform().m11() > SPECK:
         painter.setPen(now.colour("text"))
-        painter.setFont(app_font(max(14, LEGIBLE / painter.transform().m11()), bold=True))
+        painter.setFont(drawn_font(max(14, LEGIBLE / painter.transform().m11()), bold=True))
         room = rect.adjusted(3, 2 + (slip.picture if slip.rect.height() > 3 * slip.picture else 0), -3, -2)
         if slip.picture:  # where there is no room beside the picture, the title lies on it
             painter.fillRect(painter.boundingRect(room, _TEXT_IN_SLIP, slip.title), now.colour("raised", 0.85))
@@ -295,7 +295,7 @@ def _paint_strip(painter: QPainter, row: QRectF, known: Measures) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(now.colour("text"))
     painter.drawEllipse(QPointF(x_of(min(max(reach.mean, low), high)), y), 2, 2)
-    painter.setFont(app_font(8.5))
+    painter.setFont(drawn_font(8.5))
     if reach.not_finite:
         painter.setPen(now.colour("trouble"))
         painter.drawText(row.adjusted(10, 0, -10, -8), _MIDDLE_LEFT, f"{reach.not_finite} not finite")
@@ -303,7 +303,7 @@ def _paint_strip(painter: QPainter, row: QRectF, known: Measures) -> None:
         painter.setPen(now.colour("amber"))
         text = " ".join(_short(part) for part in known.traced)
         painter.drawText(row.adjusted(10, 0, -10, -8), _MIDDLE_LEFT, text)
-    painter.setFont(app_font(10))
+    painter.setFont(drawn_font(10))
 
 
 def _outside(known: Measures) -> list[tuple[float, float]]:
@@ -371,12 +371,12 @@ def _paint_mark(painter: QPainter, rect: QRectF) -> None:
     painter.setBrush(now.colour("trouble"))
     painter.drawEllipse(rect.topLeft(), 8, 8)
     painter.setPen(now.colour("ground"))
-    painter.setFont(app_font(9, bold=True))
+    painter.setFont(drawn_font(9, bold=True))
     painter.drawText(QRectF(rect.left() - 8, rect.top() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "!")
 
 
 def _paint_tag(painter: QPainter, at: QPointF, text: str, colour: QColor) -> None:
-    painter.setFont(app_font(8))
+    painter.setFont(drawn_font(8))
     width = painter.fontMetrics().horizontalAdvance(text) + 10
     box = QRectF(at.x() - width / 2, at.y() - 8, width, 16)
     painter.setPen(QPen(colour, 1))

@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 import msgspec
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
+from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.formats.saving import changed_records
 from soft_lantern.graph.document import Project, alone
 
 MOST_BYTES = 256 << 20
-"""Bytes of records that undo may keep alive; the oldest edits are forgotten first."""
+"""Bytes of records that undo may keep alive unless a person chose otherwise; the oldest edits are forgotten first."""
 MOST_EDITS = 5000
 
 
@@ -26,15 +27,26 @@ class Edit:
     weight: int = 0
 
 
+def undo_room() -> int:
+    """Bytes that undo may keep alive, as a person chose."""
+    return int(str(remembered().value("undo bytes", MOST_BYTES)))
+
+
+def choose_undo_room(history: History, most_bytes: int) -> None:
+    """Let undo keep so much alive, in this window at once."""
+    remembered().setValue("undo bytes", most_bytes)
+    history.most_bytes = most_bytes
+
+
 class History(QObject):
     """`put` tells the project that is to be the present one, `changed` that there is something else to undo or redo."""
 
     put = pyqtSignal(object)
     changed = pyqtSignal()
 
-    def __init__(self, parent: QObject | None = None, *, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(self, parent: QObject | None = None, *, most_bytes: int | None = None) -> None:
         super().__init__(parent)
-        self.most_bytes = most_bytes
+        self.most_bytes = undo_room() if most_bytes is None else most_bytes
         self._edits: list[Edit] = []
         self._at = 0
         self._before_turn: tuple[list[Edit], Project] | None = None

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.theme.colours import theme
-from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.theme.style import drawn_font
 from soft_lantern.graph.document import StageObject, Vector
 from soft_lantern.scene.mesh import Matrix
 from soft_lantern.scene.transforms import placement, turned
@@ -159,5 +159,5 @@ def _paint_letter(painter: QPainter, at: QPointF, name: str, held: str, *, squar
         painter.drawRoundedRect(box, 2, 2)
     else:
         painter.drawEllipse(box)
-    painter.setFont(app_font(9, bold=True))
+    painter.setFont(drawn_font(9, bold=True))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)

@@ -1,8 +1,8 @@
-"""Which theme is chosen: remembered from one start to the next."""
+"""Which theme and size of text are chosen: remembered from one start to the next."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QCoreApplication, Qt
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.theme import colours, style
@@ -11,22 +11,51 @@ from soft_lantern.app.theme.remembered import remembered
 
 def dress(application: QApplication) -> None:
     """Dress the application in the theme chosen last; before any choice, in paper unless the desktop asks for dark."""
-    first = colours.DUSK if _asked_for(application) is Qt.ColorScheme.Dark else colours.PAPER
-    colours.use(colours.THEMES.get(str(remembered().value("theme", "")), first))
+    style.use_size(text_size())
     style.load_font()
-    style.apply(application)
+    _dress_again(application)
+
+
+def chosen_theme() -> str:
+    """The name of the theme that was chosen; "" where it goes by the desktop."""
+    name = str(remembered().value("theme", ""))
+    return name if name in colours.THEMES else ""
+
+
+def choose_theme(name: str) -> None:
+    """Another theme by its name, or "" to go by the desktop."""
+    remembered().setValue("theme", name)
+    _dress_again(QApplication.instance())
 
 
 def switch_theme() -> None:
     """From paper to dusk and back."""
-    chosen = colours.PAPER if colours.theme() is colours.DUSK else colours.DUSK
-    colours.use(chosen)
-    remembered().setValue("theme", chosen.name)
+    choose_theme("paper" if colours.theme() is colours.DUSK else "dusk")
+
+
+def text_size() -> float:
+    """The size of ordinary text, in points."""
+    return float(str(remembered().value("text size", style.SIZE)))
+
+
+def choose_text_size(points: float) -> None:
+    """Another size of text. What has a size of its own follows in windows opened from then on."""
+    remembered().setValue("text size", points)
+    style.use_size(points)
     application = QApplication.instance()
     if isinstance(application, QApplication):
-        style.apply(application)
-        for widget in application.topLevelWidgets():
-            widget.update()
+        application.setFont(style.app_font())
+    _dress_again(application)
+
+
+def _dress_again(application: QCoreApplication | None) -> None:
+    if not isinstance(application, QApplication):
+        return
+    first = colours.DUSK if _asked_for(application) is Qt.ColorScheme.Dark else colours.PAPER
+    colours.use(colours.THEMES.get(chosen_theme(), first))
+    style.apply(application)
+    for widget in application.topLevelWidgets():
+        widget.update()
 
 
 def _asked_for(application: QApplication) -> Qt.ColorScheme:

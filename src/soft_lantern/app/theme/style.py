@@ -101,8 +101,21 @@ def load_font() -> None:
     QApplication.setFont(app_font())
 
 
+_size = [float(SIZE)]
+
+
+def use_size(points: float) -> None:
+    """Let ordinary text have this size, and all other text go with it."""
+    _size[0] = min(max(points, 7.0), 16.0)
+
+
 def app_font(size: float = SIZE, *, bold: bool = False) -> QFont:
-    """The application's font; figures all take the same room."""
+    """The application's font, `size` where ordinary text has its usual size; figures all take the same room."""
+    return drawn_font(size * _size[0] / SIZE, bold=bold)
+
+
+def drawn_font(size: float, *, bold: bool = False) -> QFont:
+    """The same font at a size in points, for what has room of its own, such as slips."""
     font = QFont(FAMILY)
     font.setPointSizeF(size)
     font.setBold(bold)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import math
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.errors import BadValue
 from soft_lantern.nodes.formula import number_of
 
@@ -145,14 +147,30 @@ class NumberField(QLineEdit):
             event.ignore()
 
 
+MOST_DECIMALS = 4
+
+
+@functools.cache
+def decimals() -> int:
+    """How many decimals numbers have at most, as a person chose."""
+    return int(str(remembered().value("decimals", MOST_DECIMALS)))
+
+
+def choose_decimals(count: int) -> None:
+    """Let numbers have so many at most; each field follows when it shows another number."""
+    remembered().setValue("decimals", count)
+    decimals.cache_clear()
+
+
 def written(value: float) -> str:
-    """A number as people read it: up to four decimals, a true minus sign, no needless zeros beyond two."""
+    """A number as people read it: few decimals, a true minus sign, no needless zeros beyond two."""
+    places = decimals()
     if not math.isfinite(value):
         return "not a number" if math.isnan(value) else ("∞" if value > 0 else "−∞")
-    text = f"{value:.6g}" if value and not 1e-4 <= abs(value) < 1e6 else f"{value:.4f}".rstrip("0")
+    text = f"{value:.6g}" if value and not 10.0**-places <= abs(value) < 1e6 else f"{value:.{places}f}".rstrip("0")
     if "." in text and "e" not in text:
-        whole, _, decimals = text.partition(".")
-        text = f"{whole}.{decimals.ljust(2, '0')}"
+        whole, _, fraction = text.partition(".")
+        text = f"{whole}.{fraction.ljust(2, '0')}"
     return text.replace("-", "−")
 
 

@@ -7,11 +7,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from soft_lantern.app.command import Command, Commands
 from soft_lantern.app.window.command_finder import CommandFinder, Offer
+from soft_lantern.app.window.key_choices import chosen_keys
 
 WINDOW = ""
 """Stands for the window itself, beside the desks by name."""
@@ -43,6 +44,7 @@ class CommandMenu(QObject):
         self.menu = QMenu(window)
         self._groups: dict[str, QMenu] = {}
         self._offered: dict[str, _Offered] = {}
+        self.own_keys: dict[str, str] = {}
         self.finder = CommandFinder(self._offers, window)
         self.finder.wanted.connect(self.run)
         for group in GROUPS:
@@ -99,8 +101,8 @@ class CommandMenu(QObject):
         key = command.name
         if key not in self._offered:
             action = QAction(command.name, self.window)
-            if command.keys:
-                action.setShortcut(QKeySequence(command.keys))
+            action.setShortcuts(chosen_keys(key, command.keys))
+            self.own_keys[key] = command.keys
             action.triggered.connect(lambda _=False: self.run(key))
             self.window.addAction(action)
             self._groups[group].addAction(action)

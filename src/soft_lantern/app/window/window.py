@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, cast
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command, Commands, through
@@ -25,10 +25,10 @@ from soft_lantern.app.stage.dressing import DRESSING
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.focus import step_on
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.swatches import Swatches
+from soft_lantern.app.window.application_commands import LOOK, OTHERS
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.closing import settled
 from soft_lantern.app.window.command_menu import CommandMenu
@@ -252,7 +252,6 @@ class MainWindow(QMainWindow):
         for commands, owner in [*offered, (LAST, "")]:
             self.commands.add(commands, owner, only=(lambda c: c.designers) if self.only else None)
         self.commands.end()
-        self.commands.actions["Redo"].setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         self.header.set_menu(self.commands.menu)
 
     def _owner(self, name: str) -> Any:
@@ -359,7 +358,7 @@ FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
     ),
     "Edit": (
         Command("Undo", lambda w: w.session.undo.undo(), "Ctrl+Z", _nothing_undone, designers=True),
-        Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z", _nothing_to_redo, designers=True),
+        Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z; Ctrl+Y", _nothing_to_redo, designers=True),
     ),
     "Stage": (
         Command("Frame the stage", lambda w: w.session.frame_all(), "Home", designers=True),
@@ -384,8 +383,7 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
         Command("Save", lambda w: w.session.saver.begin(), "Ctrl+S", designers=True),
         Command("Earlier states", lambda w: w.offers.earlier_states()),
         Command("Save pictures of the stage", lambda w: w.stage_bar().save_pictures(), "Ctrl+Shift+S", designers=True),
-        Command("Start page", lambda w: w.wanted.emit("start"), "Ctrl+Alt+Home", designers=True),
-        Command("Take the tour", lambda w: w.wanted.emit("tour")),
+        *OTHERS,
         Command("Close", lambda w: w.close(), "Ctrl+Q", designers=True),
     ),
     "Objects": _of_stage(HANDLES),
@@ -393,7 +391,7 @@ LAST: dict[str, tuple[Command[MainWindow], ...]] = {
         *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
         Command("Next panel", lambda window: _step_on(window, 1), "Ctrl+Tab", designers=True),
         Command("Panel before", lambda window: _step_on(window, -1), "Ctrl+Shift+Tab", designers=True),
-        Command("Switch between dark and light theme", lambda _: choice.switch_theme(), "F9", designers=True),
+        *LOOK,
         Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
     ),
 }
