@@ -222,6 +222,7 @@ class Finder(QFrame):
         self.field.setPlaceholderText(asks_for)
         self.field.setAccessibleName(asks_for)
         self.list = QListWidget()
+        self.list.setAccessibleName("what fits")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.hint = quiet_label(wraps=True)
         layout = QVBoxLayout(self)

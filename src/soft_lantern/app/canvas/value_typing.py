@@ -34,6 +34,7 @@ class ValueTyping(QObject):
         super().__init__(view)
         self.view, self.wishes = view, wishes
         self.type_in = TypeIn(view)
+        self.type_in.setAccessibleName("value")
 
     def rename_note(self, note: Note) -> None:
         """Type another title for a note area."""

@@ -19,9 +19,11 @@ from soft_lantern.app.canvas.painting import (
     thumbnail_of,
 )
 from soft_lantern.app.canvas.shapes import REACH, Row, Slip, Spread, WireShape, spread
+from soft_lantern.app.canvas.spoken import in_words
 from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.graph.document import Material, Note, Project, port_ref
 from soft_lantern.graph.layout import NOTE_TITLE
@@ -109,6 +111,10 @@ class CanvasView(QWidget):
             key = image.cacheKey()
             kept[node_id] = old if old and old[0] == key else (key, thumbnail_of(image))
         self._thumbnails = kept
+        self._say()
+
+    def _say(self) -> None:
+        describe(self, in_words(self.spread, self.selected, self.measures))
         self.update()
 
     def frame_all(self, *, whole: bool = False) -> None:
@@ -269,4 +275,4 @@ class CanvasView(QWidget):
             if ids:
                 self.selected_wire = ""
             self.selection_changed.emit()
-            self.update()
+            self._say()

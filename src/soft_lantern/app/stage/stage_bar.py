@@ -46,6 +46,7 @@ class StageBar(QWidget):
         for button in (self.backdrop, self.floor, self.tone_map):
             layout.addWidget(button)
         self.show_box = QComboBox()
+        self.show_box.setAccessibleName("what the stage shows")
         self.show_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.show_box.setMinimumContentsLength(5)
         self.show_box.setToolTip("The lit surface, or one of its inputs alone")

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.colour_picker import ColourPicker
+from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour, srgb_to_linear
 
@@ -43,6 +44,8 @@ class ColourButton(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAcceptDrops(True)
         self.picker: ColourPicker | None = None
+        self.setAccessibleName("colour")
+        self._say()
 
     def show_value(self, value: Linear) -> None:
         """Show a value without telling anyone."""
@@ -50,12 +53,12 @@ class ColourButton(QWidget):
             self.picker.show_value(value)
         if value != self.value or self.mixed:
             self.value, self.mixed = value, False
-            self.update()
+            self._say()
 
     def show_mixed(self) -> None:
         """Show that several colours are meant that differ."""
         self.mixed = True
-        self.update()
+        self._say()
 
     def open_picker(self, at: QPoint | None = None) -> None:
         """Open the picker below the swatch, or at a place of the screen."""
@@ -146,8 +149,12 @@ class ColourButton(QWidget):
 
     def _picked(self, value: Linear) -> None:
         self.value, self.mixed = value, False
-        self.update()
+        self._say()
         self.changed.emit(value)
+
+    def _say(self) -> None:
+        describe(self, self.words())
+        self.update()
 
 
 def dragged_colour(data: QMimeData | None) -> Linear | None:

@@ -14,12 +14,15 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
+from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.surround import NARROW, paint_surround
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.ramps.images import colours_at, in_order, shown_row
 from soft_lantern.render.measuring import encoded
+from soft_lantern.values.colour import colour_to_hex
 
 MARGIN, BAR = 9, 30
 AWAY = 34
@@ -45,7 +48,7 @@ class GradientBar(QWidget):
         """Show a gradient without telling anyone."""
         self.gradient = gradient
         self.at = min(self.at, max(len(self.stops) - 1, 0))
-        self.update()
+        self._say()
 
     @property
     def stops(self) -> tuple[Any, ...]:
@@ -75,6 +78,13 @@ class GradientBar(QWidget):
         """Select a stop by its place in the list."""
         self.at = place
         self.chosen.emit(place)
+        self._say()
+
+    def _say(self) -> None:
+        if self.stops:
+            stop = self.stops[self.at]
+            hex_ = colour_to_hex(self.colour_of(stop))
+            describe(self, f"stop {self.at + 1} of {len(self.stops)}, at {written(stop.at)}, {hex_}")
         self.update()
 
     def x_of(self, at: float) -> float:

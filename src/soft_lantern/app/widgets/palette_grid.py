@@ -10,11 +10,13 @@ from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Palette
 from soft_lantern.graph.ramps.images import side_of
+from soft_lantern.values.colour import colour_to_hex
 
 
 class PaletteGrid(QWidget):
@@ -41,12 +43,18 @@ class PaletteGrid(QWidget):
         last = max(len(palette.colours) - 1, 0)
         self.at = min(self.at, last)
         self.selected = {place for place in self.selected if place <= last} or {self.at}
-        self.update()
+        self._say()
 
     def select(self, *places: int) -> None:
         """Select cells, the last of them as the current one."""
         self.selected, self.at = set(places), places[-1]
         self.chosen.emit()
+        self._say()
+
+    def _say(self) -> None:
+        colours = self.shown.colours
+        if colours:
+            describe(self, f"cell {self.at + 1} of {len(colours)}, {colour_to_hex(colours[self.at])}")
         self.update()
 
     def cell(self, place: int) -> QRectF:

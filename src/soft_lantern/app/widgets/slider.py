@@ -9,6 +9,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.widgets.described import describe
+from soft_lantern.app.widgets.number_field import written
 
 
 class Slider(QWidget):
@@ -42,11 +44,13 @@ class Slider(QWidget):
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
         self.value, self.mixed = value, False
+        describe(self, written(value))
         self.update()
 
     def show_mixed(self) -> None:
         """Show no value, since several are meant that differ."""
         self.mixed = True
+        describe(self, "mixed")
         self.update()
 
     def position_of(self, value: float) -> float:

@@ -223,6 +223,7 @@ class BuildDesk(Desk):
 
     def _tabs(self) -> QTabWidget:
         self.tabs = QTabWidget()
+        self.tabs.setAccessibleName("about the graph and its scene")
         self.tabs.addTab(_over(self.reading, self.wire_box), "Reading")
         self.tabs.addTab(self.objects, "Object")
         self.tabs.addTab(self.light, "Light")

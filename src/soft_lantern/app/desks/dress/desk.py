@@ -70,6 +70,7 @@ class DressDesk(Desk):
         self.emitted = LightPanel()
         self.baking = Baking(session, self.emitted, self._painted)
         self.tabs = QTabWidget()
+        self.tabs.setAccessibleName("tasks")
         self.casts, self.receives = QCheckBox("casts a shadow"), QCheckBox("receives shadows")
         self.detail = QSpinBox()
         self.detail.setAccessibleName("detail")

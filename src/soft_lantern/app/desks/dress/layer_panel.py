@@ -138,6 +138,8 @@ class LayerPanel(QWidget):
             side_by_side(plain_label("to"), self.high, self.high_colour, filled=True),
         )
         self.start_colour, self.end_colour = ColourButton((1.0, 1.0, 1.0, 1.0)), ColourButton((1.0, 1.0, 1.0, 0.0))
+        self.start_colour.setAccessibleName("colour at the start of the tape")
+        self.end_colour.setAccessibleName("colour at the end of the tape")
         self.gradient = QComboBox()
         self.gradient.setAccessibleName("gradient along the tape")
         tape = _lines(

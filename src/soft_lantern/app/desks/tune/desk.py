@@ -279,6 +279,7 @@ class TuneDesk(Desk):
         self.worn_by = WornBy()
         self.worn_by.part_chosen.connect(self._show_alone)
         self.tabs = QTabWidget()
+        self.tabs.setAccessibleName("about the look")
         self.tabs.addTab(self.values_page, "Values")
         self.tabs.addTab(self.compare, "Compare")
         self.tabs.addTab(self.scene_tab, "Scene")

@@ -51,6 +51,7 @@ class PickPanel(QWidget):
         self.even = QCheckBox("Spread evenly over the objects of a scene")
         self.even.setToolTip("As often as the weights say, to the whole object; off, each object has its own chance")
         self.seed = QSpinBox()
+        self.seed.setAccessibleName("seed")
         self.seed.setRange(0, 2**31 - 1)
         self.seed.setPrefix("seed ")
         self.roll = QPushButton("Roll again")

@@ -1,0 +1,119 @@
+"""What a screen reader is told: every control by a name, what paints itself with its value, slips in words."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QComboBox,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QScrollArea,
+    QScrollBar,
+    QSplitter,
+    QTabBar,
+    QTableView,
+    QTabWidget,
+    QWidget,
+)
+
+from by_hand import Open, click, middle_of, node_of, until
+from soft_lantern.app.widgets.colour_button import ColourButton
+from soft_lantern.app.widgets.gradient_bar import GradientBar
+from soft_lantern.app.widgets.palette_grid import PaletteGrid
+from soft_lantern.app.widgets.slider import Slider
+from soft_lantern.app.window.window import DESKS, MainWindow
+
+CONTROLS = (
+    *(QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QAbstractSlider, QTabWidget),
+    QPlainTextEdit,
+)
+QTS_OWN = (QScrollBar, QHeaderView, QScrollArea, QSplitter, QTabBar)
+"""Qt makes and names these by itself."""
+
+
+@pytest.fixture
+def window(open_window: Open, demo_folder: Path) -> MainWindow:
+    return open_window(demo_folder)
+
+
+def is_a_control(widget: QWidget) -> bool:
+    """Whether people act on it; not what Qt puts inside its own controls."""
+    if isinstance(widget, QTS_OWN) or not (
+        isinstance(widget, CONTROLS) or widget.focusPolicy() != Qt.FocusPolicy.NoFocus
+    ):
+        return False
+    inside = (QComboBox, QAbstractSpinBox, QTabBar)
+    above: QWidget | None = widget.parentWidget()
+    if isinstance(widget, QAbstractButton) and isinstance(above, QTableView | QLineEdit):
+        return False  # a table's corner, a field's cross
+    while above is not None:
+        if isinstance(above, inside):
+            return False
+        above = above.parentWidget()
+    return True
+
+
+def name_of(widget: QWidget) -> str:
+    """What a screen reader calls it."""
+    if isinstance(widget, QAbstractButton) and widget.text():
+        return widget.text()
+    buddies = (label for label in widget.window().findChildren(QLabel) if label.buddy() is widget)
+    return widget.accessibleName() or next((label.text() for label in buddies), "")
+
+
+@pytest.mark.parametrize("desk", DESKS)
+def test_every_control_has_a_name(window: MainWindow, desk: str) -> None:
+    window.go_to_desk(desk)
+    QTest.qWait(300)
+    found = [each for each in window.findChildren(QWidget) if is_a_control(each)]
+    assert len(found) > 40
+    nameless = [each for each in found if not name_of(each).strip() and each.isVisibleTo(window)]
+    assert [f"{type(each).__name__} in {type(each.parentWidget()).__name__}" for each in nameless] == []
+
+
+def test_controls_that_paint_themselves_tell_their_value(window: MainWindow) -> None:
+    build = window.build
+    slider = next(each for each in build.shelf.findChildren(Slider) if each.isVisible())
+    slider.setFocus()
+    before = slider.accessibleDescription()
+    QTest.keyClick(slider, Qt.Key.Key_Right)
+    assert slider.accessibleDescription() not in ("", before)
+    swatch = next(each for each in build.shelf.findChildren(ColourButton) if each.isVisible())
+    assert swatch.accessibleDescription() == swatch.words() and swatch.words().startswith("#")
+    window.go_to_desk("Colour")
+    window.edit_ramps("embers")
+    (bar,) = (each for each in window.colour.findChildren(GradientBar) if each.isVisible())
+    bar.select(1)
+    assert bar.accessibleDescription() == "stop 2 of 4, at 0.35, #6e1f1c"
+    window.edit_ramps("moth_dust")
+    (grid,) = (each for each in window.colour.findChildren(PaletteGrid) if each.isVisible())
+    grid.setFocus()
+    grid.select(0)
+    QTest.keyClick(grid, Qt.Key.Key_Right)
+    assert grid.accessibleDescription() == "cell 2 of 11, #6b4632"
+
+
+def test_the_canvas_tells_what_a_slip_shows_and_what_feeds_it(window: MainWindow) -> None:
+    canvas = window.build.canvas
+    until(lambda: canvas.answer)
+    assert canvas.accessibleDescription() == "12 slips; none selected"
+    click(canvas, middle_of(canvas, node_of(canvas.material, "clamp")))
+    told = canvas.accessibleDescription()
+    assert told.startswith("12 slips; Height mask selected. value from Divide; low 0.00; high 1.00; gives number from ")
+    click(canvas, middle_of(canvas, "low_colour"))
+    assert "Low colour selected" in canvas.accessibleDescription() and "#2a4d5e" in canvas.accessibleDescription()
+    canvas.setFocus()
+    QTest.keyClick(canvas, Qt.Key.Key_Tab)
+    assert "Low colour" not in canvas.accessibleDescription()  # Tab goes on to the next slip, and that is told
+    click(canvas, QPointF(4, canvas.height() - 4))
+    assert canvas.accessibleDescription() == "12 slips; none selected"
