@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 for kind in ("CONFIG", "STATE", "CACHE"):
     os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()  # no choices of one's own
 
+from PIL import Image as Picture  # noqa: E402
 from PyQt6.QtCore import QPoint, QPointF  # noqa: E402
 from PyQt6.QtGui import QPainter, QPixmap  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
@@ -34,6 +35,8 @@ from soft_lantern.demo.project import write_demo  # noqa: E402
 from soft_lantern.demo.starting_points import POINTS  # noqa: E402
 
 SIZE = (1280, 800)
+MANUAL_WIDTH = 680
+IN_THE_MANUAL = ("build", "colour", "palettes", "tune", "compare", "variations", "dress", "paint", "deliver")
 
 
 def main(folder: Path) -> None:
@@ -54,12 +57,24 @@ def main(folder: Path) -> None:
             if over:
                 _laid_over(picture, over, window)
             picture.save(str(folder / f"{name}.png"))
+            if folder == HERE and name in IN_THE_MANUAL:
+                _for_the_manual(picture, name)
             window.session.saver.let_go()
             window.close()
             application.processEvents()
         colours.use(colours.PAPER)
         style.apply(application)
         start(Path(home)).save(str(folder / "start.png"))
+
+
+def _for_the_manual(picture: QPixmap, name: str) -> None:
+    """The same smaller and of few colours, as the manual brings it along."""
+    place = HERE.parent / "manual" / "pictures" / f"{name}.png"
+    place.parent.mkdir(exist_ok=True)
+    picture.save(str(place))
+    with Picture.open(place) as whole:
+        small = whole.convert("RGB").resize((MANUAL_WIDTH, MANUAL_WIDTH * whole.height // whole.width))
+    small.quantize(160).save(place, optimize=True)
 
 
 def start(home: Path) -> QPixmap:

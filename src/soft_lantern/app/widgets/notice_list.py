@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToo
 
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
+from soft_lantern.app.widgets.manual_view import open_manual
 from soft_lantern.graph.notice import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
@@ -93,6 +94,7 @@ class NoticeList(QScrollArea):
                 mends.addWidget(self._fix_button(notice, fix))
             mends.addStretch(1)
             column.addLayout(mends)
+        row.addWidget(tool_button("Why?", lambda: open_manual(self, "notices", f"{notice.kind}:")))
         row.addStretch(1)
         if notice.node or notice.place:
             row.addWidget(tool_button("Go there", lambda: self.jump_wanted.emit(notice)))

@@ -6,6 +6,7 @@ from typing import Any
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.theme import choice
+from soft_lantern.app.widgets.manual_view import open_manual
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.settings_dialog import SettingsDialog
 
@@ -22,6 +23,7 @@ OTHERS: tuple[Command[Any], ...] = (
 """Other windows."""
 LOOK: tuple[Command[Any], ...] = (
     Command("Switch between dark and light theme", lambda _: choice.switch_theme(), "F9", designers=True),
+    Command("Manual", open_manual, "Ctrl+F1", designers=True),
     Command("Settings", _settings, "Ctrl+,", designers=True),
 )
-"""How all windows are."""
+"""How all windows are, and what is told about them."""

@@ -15,7 +15,7 @@ ALSO: dict[str, tuple[str, ...]] = {
     "font": ("settings",),
     "fullscreen": ("large stage",),
     "grey": ("undress",),
-    "help": ("tour", "commands"),
+    "help": ("manual", "tour", "commands"),
     "history": ("earlier states", "undo"),
     "link": ("wire",),
     "material": ("instance",),
