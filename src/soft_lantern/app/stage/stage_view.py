@@ -68,7 +68,7 @@ class StageView(QWidget):
         self.trouble, self.remark = "", ""
         self._gesture: Gesture | None = None
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
-        self.setMinimumSize(220, 160)
+        self.setMinimumSize(220, 132)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("stage")

@@ -50,11 +50,32 @@ def heading_label(text: str = "") -> QLabel:
 
 
 def quiet_label(text: str = "", *, wraps: bool = False) -> QLabel:
-    """Words that stand back."""
-    label = plain_label(text)
+    """Words that stand back; where they wrap, all their lines keep their room."""
+    label = WrappedLabel(text) if wraps else plain_label(text)
     label.setProperty("quiet", True)
-    label.setWordWrap(wraps)
     return label
+
+
+class WrappedLabel(QLabel):
+    """A label of several lines that is never pressed to fewer, as scroll areas do: they do not ask how high it is."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setWordWrap(True)
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self._keep_room()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._keep_room()
+
+    def _keep_room(self) -> None:
+        wanted = self.heightForWidth(self.width()) if self.text() else 0
+        if wanted != self.minimumHeight():
+            self.setMinimumHeight(wanted)
 
 
 class SteadyLabel(QWidget):

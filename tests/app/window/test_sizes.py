@@ -1,0 +1,99 @@
+"""No word is cut off: on every desk, in both themes, at three sizes of text, in small windows and in large ones."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import product
+from pathlib import Path
+
+import pytest
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QStyle,
+    QStyleOptionComboBox,
+    QTabBar,
+    QWidget,
+)
+
+from by_hand import Open
+from soft_lantern.app.theme import choice, style
+from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.widgets.labels import ElidedLabel
+from soft_lantern.app.window.settings_dialog import TEXT
+from soft_lantern.app.window.window import DESKS, MainWindow
+
+SIZES = ((1024, 700), (1280, 800), (1920, 1200))
+
+
+@pytest.fixture
+def window(open_window: Open, demo_folder: Path) -> Iterator[MainWindow]:
+    """A window; the usual size and theme come back after the test."""
+    yield open_window(demo_folder)
+    choice.choose_text_size(style.SIZE)
+    remembered().clear()
+    choice.choose_theme("")
+
+
+def needed(widget: QWidget) -> tuple[int, int]:
+    """The pixels that a widget's words need beside what they have; along the lines, or down them where they wrap."""
+    if isinstance(widget, QComboBox):
+        option = QStyleOptionComboBox()
+        widget.initStyleOption(option)
+        field = QStyle.SubControl.SC_ComboBoxEditField
+        drawn = widget.style()
+        assert drawn
+        room = drawn.subControlRect(QStyle.ComplexControl.CC_ComboBox, option, field, widget).width()
+        return widget.fontMetrics().horizontalAdvance(widget.currentText()), room
+    if isinstance(widget, QLabel):
+        if isinstance(widget, ElidedLabel) or not widget.pixmap().isNull():
+            return 0, 0
+        if widget.wordWrap():
+            return widget.heightForWidth(widget.width()), widget.height()
+        return widget.sizeHint().width(), widget.width()
+    if isinstance(widget, QCheckBox):
+        return widget.sizeHint().width(), widget.width()
+    if isinstance(widget, QAbstractButton):
+        return widget.fontMetrics().horizontalAdvance(widget.text()), widget.width() - 2
+    return 0, 0
+
+
+def cut(window: MainWindow) -> list[str]:
+    """The words of a window that have less room than they need."""
+    found = []
+    for widget in window.findChildren(QWidget):
+        wanted, room = needed(widget) if widget.isVisible() and not isinstance(widget.parent(), QTabBar) else (0, 0)
+        if wanted > room + 1:
+            words = widget.currentText() if isinstance(widget, QComboBox) else widget.text()  # type: ignore[attr-defined]
+            found.append(f"{type(widget).__name__} “{words[:40]}” needs {wanted} of {room}")
+    return found
+
+
+@pytest.mark.parametrize("desk", DESKS)
+def test_no_word_is_cut_off(window: MainWindow, desk: str) -> None:
+    window.go_to_desk(desk)
+    for points, size in product(TEXT.values(), SIZES):
+        choice.choose_text_size(points)
+        window.resize(*size)
+        QTest.qWait(60)
+        assert cut(window) == [], (points, size)
+    choice.choose_theme("dusk")
+    QTest.qWait(60)
+    assert cut(window) == []
+
+
+def test_the_window_fits_a_small_screen(window: MainWindow) -> None:
+    for desk in DESKS:
+        window.go_to_desk(desk)
+        window.resize(1024, 700)
+        QTest.qWait(60)
+        assert (window.width(), window.height()) == (1024, 700), desk
+
+
+def test_a_word_that_is_cut_off_would_be_found(window: MainWindow) -> None:
+    window.status.notice_button.setFixedWidth(12)
+    QTest.qWait(30)
+    assert any("notice" in each for each in cut(window))
