@@ -39,7 +39,7 @@ def table() -> list[Row]:
     with tempfile.TemporaryDirectory() as home:  # what the windows remember is not the person's
         os.environ |= {f"XDG_{kind}_HOME": f"{home}/{kind.lower()}" for kind in ("STATE", "CACHE")}
         application = make_application()  # kept, or Qt takes it down
-        rows = [*_starts(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking()]
+        rows = [*_starts(), *_memory(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking()]
         rows += [*_colouring(), *_tuning_5000()]
         application.processEvents()
     return rows
@@ -67,6 +67,35 @@ QTimer.singleShot(0, lambda: os._exit(0))
 window.show()
 application.exec()
 """
+
+
+_ALL_DESKS = """
+import os, sys
+from pathlib import Path
+from PyQt6.QtTest import QTest
+from soft_lantern.app.main import make_application
+from soft_lantern.app.window.window import DESKS, MainWindow
+application = make_application()
+window = MainWindow(Path(sys.argv[1]))
+window.show()
+for scene in list(window.session.project.scenes):
+    window.session.open_scene(scene)
+    for desk in DESKS:
+        window.go_to_desk(desk)
+        QTest.qWait(700)
+lines = Path("/proc/self/status").read_text().splitlines()
+print(next(line.split()[1] for line in lines if line.startswith("VmRSS")), flush=True)
+os._exit(0)
+"""
+
+
+def _memory() -> list[Row]:
+    """What the window holds once every scene of the demo was on every desk."""
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "demo")
+        command = [sys.executable, "-c", _ALL_DESKS, str(Path(folder) / "demo")]
+        done = subprocess.run(command, check=True, capture_output=True, text=True)
+    return [Row("memory, every scene of the demo on every desk", int(done.stdout) / 1024, 500.0, "MB")]
 
 
 def _starts() -> list[Row]:

@@ -175,7 +175,7 @@ def _reduced(radiance: npt.NDArray[np.float32], size: tuple[int, int]) -> Floats
     return found
 
 
-@functools.lru_cache(maxsize=16)
+@functools.lru_cache(maxsize=1)
 def _kernel(band: int, width: int, height: int) -> Floats:
     """How much of each row, at each turn, a surface facing each row gets: over frequencies, (width/2 + 1, rows, rows).
 
