@@ -142,7 +142,10 @@ def _typed_at(source: Source, material: Material) -> Value:
 
 def typed_value(node: Node, node_type: NodeType, port_name: str) -> Value:
     """What an unwired port holds: the value typed into it, or its default."""
-    port = node_type.input(port_name)
+    return _held(node, port_name, node_type.input(port_name))
+
+
+def _held(node: Node, port_name: str, port: Port | None) -> Value:
     default = port.default if port else None
     return node.values.get(port_name, default if default is not None else 0.0)
 
@@ -354,8 +357,7 @@ class _Lowering:
 
     def _typed(self, kind: Kind, node_id: str, port: Port) -> Expr:
         if self.typed and not kind.is_read:
-            value = self.material.nodes[node_id].values.get(port.name, port.default)
-            return const(*_shaped(0.0 if value is None else value, kind))
+            return const(*_shaped(_held(self.material.nodes[node_id], port.name, port), kind))
         place = f"{self.snippet}:" if self.snippet else ""
         source = Source(kind, node=node_id, port=port.name, snippet=self.snippet)
         return self._uniform(f"typed:{place}{port_ref(node_id, port.name)}", source)
