@@ -15,7 +15,6 @@ from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from soft_lantern.app.theme import choice
-from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.garbage import GarbageCollector
 from soft_lantern.app.work.mishaps import keep_log, of_application
@@ -63,7 +62,7 @@ class Windows(QObject):
 
     def __init__(self, application: QApplication) -> None:
         super().__init__(application)
-        self._kept: list[QObject] = []
+        self._kept: list[QWidget] = []
         self._toured = NewestAnswer("tour", self, self._open_tour, self._say_failed)
 
     def open(self, folder: Path, only: str | None = None, *, tour: bool = False) -> None:
@@ -80,21 +79,33 @@ class Windows(QObject):
 
     def tour(self) -> None:
         """Open the tour on a project of its own, where it was left, or from its beginning."""
+        from soft_lantern.app.window.tour import Tour, begun_in
         from soft_lantern.demo.starting_points import own_tour
 
-        begun = remembered().contains("tour")
-        self._toured.ask(lambda: own_tour(fresh=not begun))
+        under_way = [each for each in self._shown() if any(tour.isVisible() for tour in each.findChildren(Tour))]
+        if under_way:
+            under_way[0].activateWindow()
+            return
+        begun = begun_in()
+        self._toured.ask(lambda: begun or own_tour())
 
     def _open_tour(self, folder: Path) -> None:
-        self.open(folder, tour=True)
-        for page in self._kept:
-            if isinstance(page, QWidget) and page.objectName() == "start page":
+        try:
+            self.open(folder, tour=True)
+        except LanternError as error:
+            self._say_failed(str(error))
+            return
+        for page in self._shown():
+            if page.objectName() == "start page":
                 page.close()
 
     def _say_failed(self, text: str) -> None:
-        for each in QApplication.topLevelWidgets():
-            if each.isVisible() and hasattr(each, "say"):
+        for each in self._shown():
+            if hasattr(each, "say"):
                 each.say(text)
+
+    def _shown(self) -> list[QWidget]:
+        return [each for each in self._kept if not sip.isdeleted(each) and each.isVisible()]
 
     def start(self) -> None:
         """Open the start page, which closes when it has led to a project."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,7 +12,6 @@ from soft_lantern.demo import basin, kettle, meshes, moths
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.images import write_png
 from soft_lantern.formats.project_folder import IMAGE_FOLDER, MESH_FOLDER
-from soft_lantern.formats.records import HEAD
 from soft_lantern.formats.saving import save_project
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import (
@@ -32,6 +30,7 @@ from soft_lantern.graph.recipes import effects
 from soft_lantern.scene.mesh import Part
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.kinds import Value
+from soft_lantern.values.words import free_name
 
 _MESHES: dict[str, Callable[[], list[Part]]] = {
     "terrace_cliff": meshes.terrace_cliff,
@@ -213,14 +212,17 @@ def ten_minutes() -> Project:
     return _project("Ten minutes", (m,), (), Scene(id="scene", name="Cliff", objects=(thing,), view=view))
 
 
-def own_tour(*, fresh: bool = False) -> Path:
-    """The folder of a person's own tour, made if it is not there. `fresh`: made anew."""
-    folder = platformdirs.user_data_path("soft-lantern") / TOUR.title
-    if fresh and folder.exists():
-        shutil.rmtree(folder)
-    if not (folder / HEAD).exists():
-        TOUR.begin(folder)
+def own_tour() -> Path:
+    """A new folder of a person's own with what the tour begins with. Raises BadFile where the disk refuses."""
+    folder = unused_folder(platformdirs.user_data_path("soft-lantern"), TOUR.title)
+    TOUR.begin(folder)
     return folder
+
+
+def unused_folder(home: Path, title: str) -> Path:
+    """A folder of that name which nothing has yet, numbered where need be."""
+    there = {each.name for each in home.iterdir()} if home.is_dir() else set()
+    return home / free_name(title, there)
 
 
 def _end(of: Wire | dict[str, Wire]) -> Wire:

@@ -16,7 +16,7 @@ from soft_lantern.app.canvas.canvas_menu import canvas_menu
 from soft_lantern.app.main import Windows, make_application
 from soft_lantern.app.start.page import StartPage
 from soft_lantern.app.theme.remembered import remembered
-from soft_lantern.app.window.tour import Tour
+from soft_lantern.app.window.tour import Tour, begun_in
 from soft_lantern.app.window.tour_steps import STEPS
 from soft_lantern.app.window.window import MainWindow
 
@@ -154,7 +154,7 @@ def test_every_step_is_done_by_what_its_words_say(
     (tmp_path / "out").mkdir()
     QTest.mouseClick(window.desk("Deliver").deliver, LEFT)  # type: ignore[attr-defined]
     until(lambda: tour.head.text() == "That was it")
-    assert (tmp_path / "out" / "ramp.frag.glsl").exists() and not remembered().contains("tour")
+    assert (tmp_path / "out" / "ramp.frag.glsl").exists() and begun_in() is None
     QTest.mouseClick(tour.leave, LEFT)
     assert not tour.isVisible()
 
@@ -177,6 +177,17 @@ def test_the_tour_can_be_left_gone_back_in_and_goes_on_where_it_was(touring: tup
     until(lambda: opened())
     (resumed,) = opened()[0].findChildren(Tour)
     assert resumed.at == 2 and node_of(opened()[0].session.material, "position")  # type: ignore[arg-type]
+    opened()[0].wanted.emit("tour")  # asked for once more while it goes on
+    QTest.qWait(300)
+    assert len(opened()) == 1
+    for _ in STEPS[2:]:
+        resumed.go_on()
+    first = opened()[0].session.folder
+    QTest.mouseClick(resumed.leave, LEFT)
+    again.tour()
+    until(lambda: len(opened()) == 2)
+    folders = {each.session.folder.name for each in opened()}
+    assert folders == {"Ten minutes", "Ten minutes 2"} and first.is_dir()  # what was made before is not written over
 
 
 def test_no_step_is_done_before_it_is_begun(touring: tuple[MainWindow, Tour]) -> None:

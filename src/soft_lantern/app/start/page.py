@@ -29,7 +29,7 @@ from soft_lantern.app.widgets.pixel_image import untinted_icon
 from soft_lantern.app.widgets.surround import in_surround
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.demo.project import own_demo
-from soft_lantern.demo.starting_points import POINTS, StartingPoint
+from soft_lantern.demo.starting_points import POINTS, StartingPoint, unused_folder
 
 SIZE, LARGE, SMALL = QSize(1120, 700), QSize(248, 155), QSize(96, 60)
 COLUMNS = 3
@@ -95,7 +95,7 @@ class StartPage(QWidget):
 
     def begin(self, point: StartingPoint) -> None:
         """Make a new project from a starting point, beside the window, and ask for it to be opened."""
-        folder = _unused(self.home, point.title)
+        folder = unused_folder(self.home, point.title)
 
         def make() -> Path:
             point.begin(folder)
@@ -224,14 +224,6 @@ def _card(text: str, picture: QPixmap, size: QSize) -> QToolButton:
 def _documents() -> str:
     documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
     return str(Path(documents) / "Soft Lantern")
-
-
-def _unused(home: Path, title: str) -> Path:
-    """A folder of that name which nothing has yet, numbered where need be."""
-    folder, number = home / title, 2
-    while folder.exists():
-        folder, number = home / f"{title} {number}", number + 1
-    return folder
 
 
 def _ago(seconds: float) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
@@ -12,6 +14,7 @@ from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.window.tour_steps import STEPS
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.timers import single_shot
+from soft_lantern.formats.records import HEAD
 
 LOOKED = 250
 """Milliseconds between two looks at whether a step is done."""
@@ -32,7 +35,8 @@ class Tour(QFrame):
         self.window_ = window
         self.setProperty("banner", True)
         self.setAccessibleName("tour")
-        self.at = min(max(int(str(remembered().value("tour", 0) or 0)), 0), len(STEPS) - 1)
+        self.at = min(max(int(str(remembered().value("tour/step", 0) or 0)), 0), len(STEPS) - 1)
+        remembered().setValue("tour/folder", str(window.session.folder))
         self.begun = window.session.project
         self.head, self.words = plain_label(), plain_label()
         self.head.setFont(app_font(11, bold=True))
@@ -87,7 +91,7 @@ class Tour(QFrame):
     def _show(self, at: int) -> None:
         self.at = max(at, 0)
         self.begun = self.window_.session.project
-        remembered().setValue("tour", self.at)
+        remembered().setValue("tour/step", self.at)
         step = STEPS[self.at]
         self.head.setText(f"{self.at + 1} of {len(STEPS)}  ·  {step.title}")
         self.words.setText(step.words)
@@ -100,6 +104,12 @@ class Tour(QFrame):
         self.ended.emit()
 
 
+def begun_in() -> Path | None:
+    """The folder of a tour that was left halfway, if it is still there."""
+    folder = str(remembered().value("tour/folder", ""))
+    return Path(folder) if folder and (Path(folder) / HEAD).is_file() else None
+
+
 def attach(window: MainWindow) -> Tour:
     """The tour across a window, under its header."""
     tour = Tour(window)
@@ -107,4 +117,5 @@ def attach(window: MainWindow) -> Tour:
     column = middle.layout() if middle else None
     assert isinstance(column, QVBoxLayout)
     column.insertWidget(1, tour)
+    tour.show()
     return tour
