@@ -130,3 +130,13 @@ def test_every_command_has_keys_that_no_other_has(window: MainWindow) -> None:
         for keys in action.shortcuts():
             assert taken.setdefault(keys.toString(), name) == name, (keys.toString(), name)
     assert len(taken) > 60
+
+
+def test_a_damaged_choice_is_no_trouble(window: MainWindow, open_window: Open, qapp: QApplication) -> None:
+    for name, value in (("undo bytes", "many"), ("text size", "nan"), ("decimals", ""), ("theme", "plaid")):
+        remembered().setValue(name, value)
+    choose_decimals(4)
+    remembered().setValue("decimals", "")
+    choice.dress(qapp)
+    assert open_window(window.session.folder).session.undo.most_bytes == MOST_BYTES
+    assert (choice.text_size(), colours.theme().name, written(1 / 3)) == (style.SIZE, "paper", "0.3333")

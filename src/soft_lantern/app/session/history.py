@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import msgspec
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
-from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.theme.remembered import remembered, remembered_number
 from soft_lantern.formats.saving import changed_records
 from soft_lantern.graph.document import Project, alone
 
@@ -29,7 +29,7 @@ class Edit:
 
 def undo_room() -> int:
     """Bytes that undo may keep alive, as a person chose."""
-    return int(str(remembered().value("undo bytes", MOST_BYTES)))
+    return int(remembered_number("undo bytes", MOST_BYTES, 1 << 20, 1 << 40))
 
 
 def choose_undo_room(history: History, most_bytes: int) -> None:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QCoreApplication, Qt
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.theme import colours, style
-from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.theme.remembered import remembered, remembered_number
 
 
 def dress(application: QApplication) -> None:
@@ -35,7 +35,7 @@ def switch_theme() -> None:
 
 def text_size() -> float:
     """The size of ordinary text, in points."""
-    return float(str(remembered().value("text size", style.SIZE)))
+    return remembered_number("text size", style.SIZE, style.SMALLEST, style.LARGEST)
 
 
 def choose_text_size(points: float) -> None:

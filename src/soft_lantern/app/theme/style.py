@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QApplication
 from soft_lantern.app.theme.colours import Theme, theme
 
 FAMILY = "Atkinson Hyperlegible Next"
-SIZE = 10
+SIZE, SMALLEST, LARGEST = 10.0, 7.0, 16.0
+"""Points of ordinary text: as it comes, and how far it may be chosen."""
 
 _SHEET = """
 * { outline: none; }
@@ -101,12 +102,12 @@ def load_font() -> None:
     QApplication.setFont(app_font())
 
 
-_size = [float(SIZE)]
+_size = [SIZE]
 
 
 def use_size(points: float) -> None:
     """Let ordinary text have this size, and all other text go with it."""
-    _size[0] = min(max(points, 7.0), 16.0)
+    _size[0] = min(max(points, SMALLEST), LARGEST)
 
 
 def app_font(size: float = SIZE, *, bold: bool = False) -> QFont:

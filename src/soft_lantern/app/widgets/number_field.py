@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.theme.remembered import remembered, remembered_number
 from soft_lantern.errors import BadValue
 from soft_lantern.nodes.formula import number_of
 
@@ -153,7 +153,7 @@ MOST_DECIMALS = 4
 @functools.cache
 def decimals() -> int:
     """How many decimals numbers have at most, as a person chose."""
-    return int(str(remembered().value("decimals", MOST_DECIMALS)))
+    return int(remembered_number("decimals", MOST_DECIMALS, 2, 6))
 
 
 def choose_decimals(count: int) -> None:

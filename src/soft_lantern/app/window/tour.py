@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.theme.remembered import remembered, remembered_number
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import plain_label
@@ -35,7 +35,7 @@ class Tour(QFrame):
         self.window_ = window
         self.setProperty("banner", True)
         self.setAccessibleName("tour")
-        self.at = min(max(int(str(remembered().value("tour/step", 0) or 0)), 0), len(STEPS) - 1)
+        self.at = int(remembered_number("tour/step", 0, 0, len(STEPS) - 1))
         remembered().setValue("tour/folder", str(window.session.folder))
         self.begun = window.session.project
         self.head, self.words = plain_label(), plain_label()
