@@ -174,8 +174,8 @@ def test_a_line_leads_to_its_node_and_a_node_to_its_lines(window: MainWindow) ->
     block = text.document().findBlockByNumber(rise)  # type: ignore[union-attr]
     text.setTextCursor(QTextCursor(block))
     text.ensureCursorVisible()
+    text.setTextCursor(QTextCursor(block.previous()))  # near, so that nothing moves
     place = text.cursorRect(QTextCursor(block)).center()
-    text.setTextCursor(QTextCursor(text.document()))
     QTest.mouseClick(text.viewport(), LEFT, pos=place)
     (node,) = session.selected_nodes
     assert session.project.materials["height_ramp"].nodes[node].name == "Rise"

@@ -98,11 +98,16 @@ class CodeText(QPlainTextEdit):
             shown.append(mark)
         self.setExtraSelections(shown)
         self._numbers.update()
-        seen = range(self.firstVisibleBlock().blockNumber(), self.firstVisibleBlock().blockNumber() + self._in_sight())
-        if self._marked and not self._marked & set(seen):
+        if self._marked and not any(map(self._is_in_sight, self._marked)):
             bar = self.verticalScrollBar()
             if bar:
                 bar.setValue(max(min(self._marked) - self._in_sight() // 3, 0))
+
+    def _is_in_sight(self, line: int) -> bool:
+        """Whether any of a line is: one that is clicked at the very edge does not move away under the pointer."""
+        block = self.document().findBlockByNumber(line)  # type: ignore[union-attr]
+        place = self.blockBoundingGeometry(block).translated(self.contentOffset()).toAlignedRect()
+        return self.viewport().rect().intersects(place)  # type: ignore[union-attr]
 
     def _in_sight(self) -> int:
         return max(self.height() // max(self.fontMetrics().lineSpacing(), 1) - 1, 1)
