@@ -42,7 +42,7 @@ _OWN_CACHE = pytest.StashKey[tempfile.TemporaryDirectory[str]]()
 def pytest_configure(config: pytest.Config) -> None:
     """One cache for the whole run, in every process: not the person's, and what takes long is worked out once."""
     if "PYTEST_XDIST_WORKER" not in os.environ:
-        config.stash[_OWN_CACHE] = tempfile.TemporaryDirectory(prefix="lantern-cache-")
+        config.stash[_OWN_CACHE] = tempfile.TemporaryDirectory(prefix="lantern-cache-", ignore_cleanup_errors=True)
         os.environ["XDG_CACHE_HOME"] = config.stash[_OWN_CACHE].name
 
 
