@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import shutil
+import sys
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -25,10 +26,13 @@ from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
-from soft_lantern.render.worker import Newest
+from soft_lantern.render.worker import Newest, RenderWorker
 
 # As many processes as cores run the tests: each draws in software on one.
 os.environ.setdefault("LP_NUM_THREADS", "1")
+# Most programs draw only a few pictures: a software driver is to compile them quickly, and keep them for the next run.
+os.environ.setdefault("GALLIVM_PERF", "nopt")
+os.environ.setdefault("MESA_SHADER_CACHE_DIR", f"{sys.prefix}/shaders")
 
 # The same examples every time, so that a red run is about the change; HYPOTHESIS_PROFILE=explore looks for new ones.
 settings.register_profile("steady", derandomize=True, deadline=None)
@@ -126,16 +130,36 @@ def ramp() -> Material:
     return project.materials["height_ramp"]
 
 
+@pytest.fixture(scope="session")
+def drawing() -> Iterator[RenderWorker]:
+    """The thread that draws for every window of these tests, so that each program is compiled once."""
+    gc.collect()
+    gc.freeze()  # what was imported stays: looking for garbage after each window passes it over
+    worker = RenderWorker()
+    yield worker
+    worker.stop()
+
+
 @pytest.fixture
-def open_window(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Open]:
-    """Opens windows on project folders and closes them after the test, dropping what is not saved."""
+def open_window(
+    qtbot: object,
+    monkeypatch: pytest.MonkeyPatch,
+    tmp_path: Path,
+    request: pytest.FixtureRequest,
+    drawing: RenderWorker,
+) -> Iterator[Open]:
+    """Opens windows on project folders and closes them after the test, dropping what is not saved.
+
+    Marked `own_renderer`, the test has windows that draw on a thread of their own.
+    """
+    alone = request.node.get_closest_marker("own_renderer")
     settings_in(tmp_path / "config")
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     make_application()
     opened: list[MainWindow] = []
 
     def open_on(folder: Path) -> MainWindow:
-        window = MainWindow(folder)
+        window = MainWindow(folder, None if alone else RenderWorker(beside=drawing))
         opened.append(window)
         window.resize(1280, 800)
         window.show()

@@ -22,9 +22,11 @@ _GEOMETRY = {
 }
 
 
-def drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray], *, optional: bool = False) -> np.ndarray:
+def drawn(
+    gl: GlRenderer, text: str, inputs: dict[str, np.ndarray], *, optional: bool = False, height: int = 1
+) -> np.ndarray:
     """The shader over rows of inputs, which take the place of its uniforms and geometry of those names, if `optional`
-    where it has them."""
+    where it has them: the first row of a picture so high."""
     lines, rows = [], []
     for index, (name, values) in enumerate(inputs.items()):
         letters = "xyzw"[: values.shape[1]]
@@ -42,15 +44,16 @@ def drawn(gl: GlRenderer, text: str, inputs: dict[str, np.ndarray], *, optional:
     text = text.replace("// Pixel shader outputs", "uniform sampler2D mine;\n// Pixel shader outputs", 1)
     gl.context.__enter__()  # type: ignore[no-untyped-call]  # whatever has drawn meanwhile
     program = gl.resources.program(WHOLE_PICTURE_VERTEX.replace("330 core", "400"), text)
+    rows = rows or [np.zeros((COUNT, 4))]
     table = gl.context.texture((COUNT, len(rows)), 4, np.float32(rows).tobytes(), dtype="f4")
     table.filter = (moderngl.NEAREST, moderngl.NEAREST)
     table.use(0)
-    target = gl.context.framebuffer([gl.context.texture((COUNT, 1), 4, dtype="f4")])
+    target = gl.context.framebuffer([gl.context.texture((COUNT, height), 4, dtype="f4")])
     target.use()
     gl.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
     write_uniform(program, "clip_to_world", np.eye(4))
     gl.context.vertex_array(program, []).render(moderngl.TRIANGLES, vertices=3)
-    return np.frombuffer(target.read(components=4, dtype="f4"), np.float32).reshape(COUNT, 4)
+    return np.frombuffer(target.read(components=4, dtype="f4"), np.float32).reshape(-1, 4)[:COUNT]
 
 
 def units(rows: np.ndarray) -> np.ndarray:

@@ -334,7 +334,7 @@ ONE_PIECE = {
 """Nodes that call a function no other node stands for."""
 OF_THE_POINT = {
     *("convert_space", "object_scale", "vertex_colour", "bounds_position", "screen_coordinates", "camera_range"),
-    "height_to_normal",
+    *("height_to_normal", "height_to_tangent_normal"),
 }
 """Nodes that read what no other node gives."""
 NO_COMPUTATION = {"texture", "gradient", "palette", "parameter", "snippet_input"}

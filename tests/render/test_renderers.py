@@ -107,6 +107,29 @@ def test_the_worker_drops_old_jobs_and_survives_a_failing_one(demo_folder: Path)
     assert said == ["that cannot be drawn"]
 
 
+def test_windows_beside_each_other_draw_by_one_renderer_and_leave_one_by_one() -> None:
+    first = RenderWorker("soft")
+    second = RenderWorker(beside=first)
+    begun, hold, done = threading.Event(), threading.Event(), threading.Event()
+    tiny = Frame((4, 4), camera_for(View(), (4, 4)), (), Paint(const(1, 0, 0, 1)), const(0, 0, 0, 1))
+    drawn: list[str] = []
+
+    def slow() -> Frame:
+        begun.set()
+        hold.wait(10)
+        return tiny
+
+    first.submit("stage", Job(slow, lambda _: drawn.append("first"), drawn.append))
+    assert begun.wait(10)
+    first.submit("another", Job(lambda: tiny, lambda _: drawn.append("dropped"), drawn.append))
+    second.submit("stage", Job(lambda: tiny, lambda _: done.set(), drawn.append))
+    threading.Timer(0.2, hold.set).start()
+    first.stop()
+    assert drawn == ["first"]  # it waited for what was being drawn, and forgot the rest
+    assert done.wait(10) and first.device == second.device != ""
+    second.stop()
+
+
 def test_a_refused_shader_is_said(gl: GlRenderer) -> None:
     with pytest.raises(LanternError, match="refused a shader"):
         gl.resources.program("#version 330 core\nvoid main() { gl_Position = 1; }", "#version 330 core\nvoid main() {}")

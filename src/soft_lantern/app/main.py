@@ -69,8 +69,10 @@ class Windows(QObject):
         """Open a window on a project, with the tour across it if it is wanted. Raises BadProject."""
         from soft_lantern.app.window.tour import attach
         from soft_lantern.app.window.window import MainWindow
+        from soft_lantern.render.worker import RenderWorker
 
-        window = MainWindow(folder, only=only)
+        shared = next((each.worker for each in self._shown() if isinstance(each, MainWindow)), None)
+        window = MainWindow(folder, RenderWorker(beside=shared), only=only)
         window.wanted.connect(lambda what: self.tour() if what == "tour" else self.start())
         window.show()
         self._kept.append(window)
@@ -153,8 +155,8 @@ def make_application() -> QApplication:
     _kept[:] = [application]  # its end would take every widget and thread's relay with it
     application.setApplicationName("Soft Lantern")
     sys.setswitchinterval(TURN)
-    application.setStyle("Fusion")
     if not application.findChild(GarbageCollector):
+        application.setStyle("Fusion")
         GarbageCollector(application)
         atexit.register(_close_all)  # a script may end with windows open, and threads may not outlive them
     keep_log()

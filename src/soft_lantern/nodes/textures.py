@@ -218,6 +218,24 @@ def height_to_normal(height: Metres = 0.0, scale: Number = 1.0) -> Direction:
     return f.select(size > 1e-20, bent / f.max_(size, 1e-20), _NORMAL)
 
 
+@node(
+    "Height to tangent normal",
+    family="textures",
+    also=("bump", "relief", "height to normal map"),
+    source=_MATERIALX + "heighttonormal",
+)
+def height_to_tangent_normal(height: Number = 0.0, uv: Vector2 = _UV, scale: Number = 1.0) -> Direction:
+    """The tangent-space normal of a height over texture coordinates; the slope by differentiation.
+
+    n = cross(d(u, v, height * scale / 16)/dx, d(u, v, height * scale / 16)/dy), out = normalize(n * sign(n.z))
+    """
+    along, up = (join(screen_rate(uv, axis), screen_rate(height * scale * (1.0 / 16.0), axis)) for axis in ("dx", "dy"))
+    bent = f.cross(along, up)
+    bent = f.select(bent.z < 0.0, -bent, bent)
+    size = f.length(bent)
+    return f.select(size > 1e-20, bent / f.max_(size, 1e-20), const(0.0, 0.0, 1.0))
+
+
 class Detail(NamedTuple):
     """A surface with one more layer of detail."""
 

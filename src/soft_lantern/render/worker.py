@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import count
 
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.render.choose import renderer_for
@@ -19,6 +20,7 @@ class Newest:
     def __init__(self, name: str, finish: Callable[[], None] | None = None) -> None:
         self._finish = finish
         self._waiting: dict[str, tuple[Callable[[], None], Complain]] = {}
+        self._at = ""
         self._changed = threading.Condition()
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
@@ -29,6 +31,12 @@ class Newest:
         with self._changed:
             self._waiting[place] = (work, complain)
             self._changed.notify()
+
+    def leave(self, start: str) -> None:
+        """Forget what waits at places that begin so, and wait for what is being done at one of them."""
+        with self._changed:
+            self._waiting = {place: each for place, each in self._waiting.items() if not place.startswith(start)}
+            self._changed.wait_for(lambda: not self._at.startswith(start) or not self._at, timeout=10)
 
     def stop(self, *, wait: bool = True) -> None:
         """Forget what waits and end the thread, after what it is at; without `wait`, in its own time."""
@@ -46,13 +54,17 @@ class Newest:
                     self._changed.wait()
                 if self._stopping:
                     break
-                work, complain = self._waiting.pop(next(iter(self._waiting)))
+                self._at = next(iter(self._waiting))
+                work, complain = self._waiting.pop(self._at)
             try:
                 work()
             except LanternError as error:
                 complain(str(error))
             except Exception as error:  # the thread must outlive any one job
                 complain(f"this could not be worked out: {type(error).__name__}: {error}")
+            with self._changed:
+                self._at = ""
+                self._changed.notify_all()
         if self._finish:
             self._finish()
 
@@ -67,25 +79,58 @@ class Job:
 
 
 class RenderWorker:
-    """The thread that owns the renderer."""
+    """One window's way to the thread that owns the renderer; windows beside each other share it, programs and all."""
 
-    def __init__(self, backend: str | None = None) -> None:
-        self.remark = ""
-        self.device = ""
-        self.compiled = 0
-        self._newest = Newest("stage", self._give_up)
-        self._backend = backend
-        self._local = threading.local()
+    def __init__(self, backend: str | None = None, *, beside: RenderWorker | None = None) -> None:
+        self._drawing: _Drawing = beside._drawing if beside else _Drawing(backend)
+        self._whose = f"{next(_NUMBERS)}:"
+        self._drawing.users += 1
+
+    @property
+    def remark(self) -> str:
+        """Why another renderer draws than was asked for."""
+        return self._drawing.remark
+
+    @property
+    def device(self) -> str:
+        """What draws, in the driver's words."""
+        return self._drawing.device
+
+    @property
+    def compiled(self) -> int:
+        """How many programs were built so far."""
+        return self._drawing.compiled
 
     def submit(self, place: str, job: Job) -> None:
         """Draw a job; it takes the place of the one still waiting for the same `place`."""
-        self._newest.submit(place, lambda: self._draw(job), job.complain)
+        drawing = self._drawing
+        drawing.newest.submit(self._whose + place, lambda: drawing.draw(job), job.complain)
 
     def stop(self) -> None:
-        """Forget what waits and end the thread."""
-        self._newest.stop()
+        """Forget what waits, after what is being drawn; the last to leave ends the thread."""
+        self._drawing.newest.leave(self._whose)
+        self._drawing.users -= 1
+        if not self._drawing.users:
+            self._drawing.newest.stop()
 
-    def _draw(self, job: Job) -> None:
+
+_NUMBERS = count()
+
+
+class _Drawing:
+    """The thread that owns a renderer."""
+
+    def __init__(self, backend: str | None) -> None:
+        self.users = 0
+        self.remark = ""
+        self.device = ""
+        self.compiled = 0
+        self.newest = Newest("stage", self._give_up)
+        self._backend = backend
+        self._local = threading.local()
+
+    def draw(self, job: Job) -> None:
+        """Make the frame and hand its picture over, on the thread."""
         frame = job.make_frame()
         try:
             picture = self._renderer().render(frame)

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from itertools import count
 
 
 def counted(number: int, one: str, several: str = "") -> str:
     """The number and what it counts, such as "1 part" or "3 parts"; `several` where the plural takes more than an s."""
     return f"{number:,} {one if number == 1 else several or f'{one}s'}"
+
+
+def listed(names: Iterable[str]) -> str:
+    """The names as a sentence has them, such as "a, b and c"."""
+    *before, last = names
+    return f"{', '.join(before)} and {last}" if before else last
 
 
 def free_name(name: str, taken: Collection[str]) -> str:

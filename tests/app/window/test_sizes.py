@@ -34,9 +34,8 @@ SIZES = ((1024, 700), (1920, 1200))
 def window(open_window: Open, demo_folder: Path) -> Iterator[MainWindow]:
     """A window; the usual size and theme come back after the test."""
     yield open_window(demo_folder)
-    choice.choose_text_size(style.SIZE)
     remembered().clear()
-    choice.choose_theme("")
+    choice.choose_text_size(style.SIZE)
 
 
 def needed(widget: QWidget) -> tuple[int, int]:

@@ -42,10 +42,7 @@ def choose_text_size(points: float) -> None:
     """Another size of text. What has a size of its own follows in windows opened from then on."""
     remembered().setValue("text size", points)
     style.use_size(points)
-    application = QApplication.instance()
-    if isinstance(application, QApplication):
-        application.setFont(style.app_font())
-    _dress_again(application)
+    _dress_again(QApplication.instance())
 
 
 def _dress_again(application: QCoreApplication | None) -> None:

@@ -125,8 +125,11 @@ def drawn_font(size: float, *, bold: bool = False) -> QFont:
 
 
 def apply(application: QApplication) -> None:
-    """Dress the application in the theme in use."""
+    """Dress the application in the theme and the size of text in use."""
     now = theme()
+    sheet, font = _filled(_SHEET, now), app_font()
+    if application.styleSheet() == sheet and application.font() == font:
+        return
     palette = QPalette()
     for role, name in (
         (QPalette.ColorRole.Window, "panel"),
@@ -143,8 +146,10 @@ def apply(application: QApplication) -> None:
         (QPalette.ColorRole.LinkVisited, "text"),
     ):
         palette.setColor(role, now.colour(name))
+    application.setStyleSheet("")  # a sheet in place of another takes several times as long
     application.setPalette(palette)
-    application.setStyleSheet(_filled(_SHEET, now))
+    application.setFont(font)
+    application.setStyleSheet(sheet)
 
 
 def _filled(sheet: str, now: Theme) -> str:

@@ -22,7 +22,8 @@ class Remembering(QObject):
     def __init__(self, session: Session, stage: Callable[[], StageView], parent: QObject) -> None:
         super().__init__(parent)
         self.session, self.stage = session, stage
-        remember(session.folder, session.project.name)
+        self._name = ""
+        self._keep_name()
         self._soon = single_shot(self, SOON, self.keep)
         self._soon.start()
 
@@ -33,7 +34,7 @@ class Remembering(QObject):
 
     def keep(self) -> None:
         """Keep the name and the picture as they are now."""
-        remember(self.session.folder, self.session.project.name)
+        self._keep_name()
         shown = self.stage().pictures.image
         if shown.isNull():
             return
@@ -44,3 +45,8 @@ class Remembering(QObject):
         place = picture_of(self.session.folder)
         place.parent.mkdir(parents=True, exist_ok=True)
         filling.copy(left, top, SIZE.width(), SIZE.height()).save(str(place))
+
+    def _keep_name(self) -> None:
+        if self.session.project.name != self._name:
+            self._name = self.session.project.name
+            remember(self.session.folder, self._name)

@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+import numpy as np
+
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.materialx.definitions import KEY, read_settings
 from soft_lantern.formats.materialx.expressions import AS_DATA, Sampling
@@ -22,10 +24,12 @@ from soft_lantern.formats.materialx.read_nodes import (
 )
 from soft_lantern.formats.materialx.standard import Row
 from soft_lantern.graph.document import Material, Node, Parameter, changed, node_of, port_ref
+from soft_lantern.graph.lowering import lower_as_typed
 from soft_lantern.graph.nesting import used_snippets
 from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
+from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.nodes import LIBRARY, Port, Role
 from soft_lantern.nodes.formula import formula_type
 from soft_lantern.values.images import Encoding
@@ -150,6 +154,22 @@ class GraphReader:
             spread = given.parts * width if len(given.parts) == 1 else (*given.parts, 0.0, 0.0, 1.0)[:width]
             return Given(width, parts=spread)
         return self.formula(converted(given.width, width), width, **{"in": given})
+
+    def constant(self, given: Given, parameters: Iterable[Parameter]) -> tuple[float, ...]:
+        """The numbers a wire carries whatever the surface and the parameters are, empty where those decide."""
+        whole = Material(
+            id="probed",
+            name="",
+            nodes=self.nodes | {"end": Node(type="unlit_surface")},
+            wires=self.wires | {"end.colour": given.wire},
+            parameters=tuple(parameters),
+            snippets=self.snippets,
+        )
+        colour = lower_as_typed(whole).surface["base_colour"]
+        try:
+            return tuple(np.ravel(evaluate([colour], {})[colour]).tolist())[: given.width]
+        except KeyError:  # what a surface or a designer brings
+            return ()
 
     def _place(self, node_id: str) -> tuple[float, float]:
         """Where a node of ours is to stand: where theirs does, if that says so."""

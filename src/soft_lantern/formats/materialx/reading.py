@@ -6,6 +6,7 @@ has no counterpart is named in a remark, and left out.
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -43,6 +44,7 @@ from soft_lantern.graph.document import (
 from soft_lantern.graph.layout import tidy
 from soft_lantern.ir.glsl_words import HLSL_WORDS, Identifiers, as_identifier
 from soft_lantern.values.kinds import Kind, Value
+from soft_lantern.values.words import listed
 
 _SURFACE = {
     "base_color": "base_colour",
@@ -104,6 +106,7 @@ class _Reader:
         self._textures: dict[tuple[str, Sampling], str] = {}
         self._snippets: dict[str, Material | None] = {}
         self._reading: set[str] = set()
+        self._missing: list[str] = []
         try:
             self._read()
         except BadFile as error:
@@ -132,6 +135,9 @@ class _Reader:
                     families |= {family: made} if family else {}
         if not self.found.materials:
             self._patterns()
+        if self._missing:
+            images, are = ("image", "is") if len(set(self._missing)) == 1 else ("images", "are")
+            self.remark(f"the {images} {listed(dict.fromkeys(self._missing))} {are} not there")
         if not self.found.materials:
             raise BadFile(f"{self.path.name} has no material and no graph of colours that could become one")
 
@@ -155,7 +161,7 @@ class _Reader:
                 if held.is_file():
                     self.found.files[made.id] = held
                 else:
-                    self.remark(f"the image {file} is not there")
+                    self._missing.append(file)
             except BadFile as error:
                 self.remark(str(error))
         return self._textures[key]
@@ -247,7 +253,7 @@ class _Reader:
         if shader.getCategory() == "surface_unlit":
             _unlit(reader, given, settings)
         else:
-            self._surface(reader, shader, given, settings)
+            self._surface(reader, shader, given, settings, parameters.made)
         _offset(reader, node, values)
         made = reader.graph(as_identifier(name), name, parameters.with_unread())
         return _placed(made, reader.placed)
@@ -266,19 +272,28 @@ class _Reader:
             return None
         nodedef = self.document.getMatchingNodeDefs(_TRANSLATED[category])[0]
         stand_in = self.document.addNode(_TRANSLATED[category], f"{name}_as_gltf", "multioutput")
+        own, said, lost = shader.getNodeDef(), set[str](), list[str]()
         for port in shader.getInputs():
-            if nodedef.getActiveInput(port.getName()) is not None:
-                stand_in.addInput(port.getName(), port.getType()).copyContentFrom(port)
-            else:
-                self.remark(f"{port.getName()} of {name} has no place in a surface of glTF; it is left out")
-        said = {port.getName() for port in shader.getInputs()}
+            name = port.getName()
+            if _says(own, port):
+                said.add(name)
+            if nodedef.getActiveInput(name) is not None:
+                stand_in.addInput(name, port.getType()).copyContentFrom(port)
+            elif name in said:
+                lost.append(name)
+        self._leave_out(lost, shader.getName(), "a surface of glTF")
         asked = {each.getName(): _handed_in(each) for each in nodedef.getImplementation().getOutputs()}
         found = {key.removesuffix("_out"): (key, each) for key, each in reader.node(stand_in).items()}
         # What has no place here is told only where the document says something about it.
         return {name: each for name, (key, each) in found.items() if name in _SURFACE or asked.get(key, said) & said}
 
     def _surface(
-        self, reader: GraphReader, shader: Any, given: Mapping[str, Given | None], settings: Mapping[str, str]
+        self,
+        reader: GraphReader,
+        shader: Any,
+        given: Mapping[str, Given | None],
+        settings: Mapping[str, str],
+        parameters: list[Parameter],
     ) -> None:
         taken: dict[str, Given | None] = {}
         nodedef = self.document.getNodeDef("ND_gltf_pbr_surfaceshader")
@@ -288,14 +303,18 @@ class _Reader:
                 each = Given(WIDTHS[port.getType()], parts=_parts(port))
             taken[ours] = reader.wired(each) if each and each.width == 3 else each
         known = (*_SURFACE, "alpha_mode", "tangent")
-        left = [name for name, e in given.items() if name not in known and e and not _says_nothing(nodedef, name, e)]
-        if left:
-            have, are = ("has", "it is") if len(left) == 1 else ("have", "they are")
-            names = " and ".join(filter(None, (", ".join(left[:-1]), left[-1])))
-            self.remark(f"{names} of {shader.getName()} {have} no place in our surface; {are} left out")
+        others = {name: each for name, each in given.items() if name not in known and each}
+        known_parts = {name: each.parts or reader.constant(each, parameters) for name, each in others.items()}
+        left = [name for name, parts in known_parts.items() if not _is_default(nodedef, name, parts)]
+        self._leave_out(left, shader.getName(), "our surface")
         mode = given.get("alpha_mode")
         chosen = _MODES[int(mode.parts[0]) % 3] if mode and mode.parts else "opaque"
         reader.add("surface", {"alpha_mode": chosen} | dict(settings), "", **taken)
+
+    def _leave_out(self, inputs: list[str], shader: str, place: str) -> None:
+        if inputs:
+            have, are = ("has", "it is") if len(inputs) == 1 else ("have", "they are")
+            self.remark(f"{listed(inputs)} of {shader} {have} no place in {place}; {are} left out")
 
     def _patterns(self) -> None:
         """Of a document without materials, each graph's first output, worn as it is."""
@@ -501,12 +520,20 @@ def _handed_in(output: Any) -> set[str]:
     return {port.getInterfaceName() for port in ports} - {""}
 
 
-def _says_nothing(nodedef: Any, name: str, given: Given) -> bool:
-    """Whether what an input of a shader is given is its default."""
+def _says(nodedef: Any, port: Any) -> bool:
+    """Whether an input says anything but its default."""
+    usual = nodedef.getActiveInput(port.getName()) if nodedef is not None else None
+    if usual is None or not port.getValueString() or port.getType() not in WIDTHS or not usual.getValueString():
+        return True
+    return _parts(port) != _parts(usual)
+
+
+def _is_default(nodedef: Any, name: str, parts: tuple[float, ...]) -> bool:
+    """Whether the numbers that an input of a shader is given are its default."""
     port = nodedef.getActiveInput(name)
-    if port is None or not port.getValueString() or not given.parts:
-        return not given.wire
-    return given.parts == _parts(port)
+    if port is None or not port.getValueString() or not parts:
+        return bool(parts)  # typed where there is no default: what programs write for none
+    return all(math.isclose(a, b, abs_tol=1e-6) for a, b in zip(parts, _parts(port), strict=True))
 
 
 def _parts(port: Any) -> tuple[float, ...]:

@@ -72,6 +72,34 @@ def sampling_of(node: Any, encoding: Encoding) -> Sampling:
     return Sampling(encoding, "nearest" if setting(node, "filtertype") == "closest" else "linear", wrap)
 
 
+def _painted(reader: GraphReader) -> Given:
+    return reader.out(reader.add("vertex_colour"), 4, LIBRARY["vertex_colour"].outputs[0].name)
+
+
+_PROPERTIES: dict[str, Callable[[GraphReader], Given]] = {
+    **dict.fromkeys(("uv", "uv0", "st", "st0", "texcoord", "texcoord_0"), _coordinates),
+    **dict.fromkeys(("uv1", "st1", "texcoord_1"), lambda reader: _coordinates(reader, "1")),
+    **dict.fromkeys(("color", "color_0", "color0", "cd", "displaycolor"), _painted),
+}
+"""What properties of a geometry are here by the names that programs give them (common practice)."""
+
+
+def _property(called: str, otherwise: str) -> Special:
+    """A property that geometry has here, by the name that one input gives, else what another holds."""
+
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
+        name, width = setting(node, called), WIDTHS.get(node.getType())
+        if width is None:
+            return None
+        if brought := _PROPERTIES.get(name.lower()):
+            return reader.as_width(brought(reader), width)
+        if name:
+            reader.around.remark(f"{node.getName()} asks for {name}, which no geometry has here; it gives its default")
+        return _some(given.get(otherwise), width)
+
+    return made
+
+
 def _extract(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
     value, index = _some(given.get("in")), int(_some(given.get("index")).parts[0] if given.get("index") else 0)
     return reader.formula("{at}." + "xyzw"[min(max(index, 0), 3)], 1, at=value)
@@ -150,12 +178,12 @@ def _noise(at: str, dimensions: str, elsewhere: tuple[float, ...]) -> Special:
 def _fractal(at: str, dimensions: str, elsewhere: tuple[float, ...]) -> Special:
     """Layers of one noise, or of three; two are one read at two places, and a fourth is one read elsewhere."""
 
-    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-        octaves, lacunarity, diminish = (given.get(each) for each in ("octaves", "lacunarity", "diminish"))
-        if not (octaves and octaves.parts and diminish and diminish.parts):
-            return None
-        share, count = diminish.parts[0], min(max(int(octaves.parts[0]), 2), 8)
-        weights = {f"weight_{n + 1}": Given(1, parts=(share**n,)) for n in range(count)}
+    def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+        octaves, diminish = _some(given.get("octaves")), _some(given.get("diminish"))
+        lacunarity = given.get("lacunarity")
+        count, weights = _weights(reader, octaves, diminish)
+        if octaves.parts and octaves.parts[0] > _MOST:
+            reader.around.remark(f"{node.getName()} has {octaves.parts[0]:g} octaves; the {_MOST} coarsest are here")
         chosen = {"octaves": str(count), "normalised": "off"}
         width, place = WIDTHS[node.getType()], reader.wired(_some(given.get(at), 3))
 
@@ -173,25 +201,45 @@ def _fractal(at: str, dimensions: str, elsewhere: tuple[float, ...]) -> Special:
     return made
 
 
+_MOST = 8
+"""Octaves that a layered noise here has at most."""
+
+
+def _weights(reader: GraphReader, octaves: Given, diminish: Given) -> tuple[int, dict[str, Given]]:
+    """How many octaves are laid over one another, and their weights: what lies beyond a number that is wired has 0."""
+    count = min(max(int(octaves.parts[0]), 2), _MOST) if octaves.parts else _MOST
+    if octaves.parts and diminish.parts:
+        shares = [diminish.parts[0] ** n if n < octaves.parts[0] else 0.0 for n in range(count)]
+        return count, {f"weight_{n + 1}": Given(1, parts=(share,)) for n, share in enumerate(shares)}
+    texts = [f"{{octaves}} >= {n + 1}.0 ? {' * '.join(['{diminish}'] * n) or '1.0'} : 0.0" for n in range(count)]
+    made = [reader.formula(text, 1, octaves=octaves, diminish=diminish) for text in texts]
+    return count, {f"weight_{n + 1}": each for n, each in enumerate(made)}
+
+
 def _moved(reader: GraphReader, place: Given, by: tuple[float, ...]) -> Given:
     return reader.formula("{place} + {by}", len(by), place=place, by=Given(len(by), parts=by))
 
 
 def _cells(key: str, at: str) -> Special:
-    """The distance to the nearest point, or to the two nearest; what a third is, nothing here computes."""
+    """The distance to the nearest point, or its cell's number where the style is solid; or to the two nearest.
+
+    What a third is, nothing here computes.
+    """
 
     def made(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given | None:
-        width = WIDTHS[node.getType()]
-        if width > (2 if "distance" in {p.name for p in LIBRARY[key].outputs} else 1):
-            return None
-        if setting(node, "style") not in ("", "0"):
+        width, solid = WIDTHS[node.getType()], _some(given.get("style"))
+        scattered = "distance" in {p.name for p in LIBRARY[key].outputs}
+        if width > (2 if scattered else 1) or (width > 1 and solid.parts != (0.0,)):
             return None
         place = reader.wired(_some(given.get(at), 3))
         node_id = reader.add(key, at=place, scale=_ONE, **_only(given, "jitter"))
         first = reader.out(node_id, 1, LIBRARY[key].outputs[0].name)
-        if width == 1:
+        if width > 1:
+            return reader.formula("vec2({first}, {second})", 2, first=first, second=reader.out(node_id, 1, "second"))
+        if not scattered or solid.parts == (0.0,):
             return first
-        return reader.formula("vec2({first}, {second})", 2, first=first, second=reader.out(node_id, 1, "second"))
+        number = reader.out(node_id, 1, "number")
+        return reader.formula("{solid} == 1.0 ? {number} : {first}", 1, solid=solid, number=number, first=first)
 
     return made
 
@@ -258,6 +306,12 @@ def _normal_map(reader: GraphReader, node: Any, given: Mapping[str, Given | None
     return reader.formula(f"normalize({turned})", 3, by=normal, **frame)
 
 
+def _relief(reader: GraphReader, node: Any, given: Mapping[str, Given | None]) -> Given:
+    at = reader.wired(given.get("texcoord") or _coordinates(reader))
+    made = reader.add("height_to_tangent_normal", height=given.get("in"), uv=at, scale=given.get("scale"))
+    return reader.formula("{normal} * 0.5 + 0.5", 3, normal=reader.out(made, 3))
+
+
 _FRAME = {"tangent": "Tworld", "bitangent": "Bworld", "normal": "Nworld"}
 
 
@@ -282,9 +336,10 @@ SPECIAL: dict[str, Special] = {
     "normal": _space("normal"),
     "tangent": _space("tangent"),
     "bitangent": _space("bitangent"),
-    "geomcolor": lambda reader, node, given: reader.as_width(
-        reader.out(reader.add("vertex_colour"), 4, LIBRARY["vertex_colour"].outputs[0].name), WIDTHS[node.getType()]
-    ),
+    "geomcolor": lambda reader, node, given: reader.as_width(_painted(reader), WIDTHS[node.getType()]),
+    "geompropvalue": _property("geomprop", "default"),
+    "UsdPrimvarReader": _property("varname", "fallback"),
+    "heighttonormal": _relief,
     "time": lambda reader, node, given: reader.out(reader.add("time"), 1, LIBRARY["time"].outputs[0].name),
     "viewdirection": _seen,
     "transformpoint": _transformed("point"),
