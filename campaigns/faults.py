@@ -234,7 +234,8 @@ def a_context_is_lost(place: Path, chance: random.Random) -> None:
     worker = RenderWorker("soft")
     drawn: list[Picture] = []
     frame = _frame(place / "p")
-    real, lost = worker._renderer, [chance.randint(1, 2)]
+    drawing = worker._drawing
+    real, lost = drawing._renderer, [chance.randint(1, 2)]
 
     def breaking() -> object:
         renderer = real()
@@ -243,7 +244,7 @@ def a_context_is_lost(place: Path, chance: random.Random) -> None:
             raise NoGraphics("the driver has gone")
         return renderer
 
-    worker._renderer = breaking  # type: ignore[method-assign, assignment]
+    drawing._renderer = breaking  # type: ignore[method-assign, assignment]
     from soft_lantern.render.worker import Job
 
     worker.submit("x", Job(lambda: frame, drawn.append, lambda text: None))  # type: ignore[arg-type, return-value]

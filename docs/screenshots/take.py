@@ -29,7 +29,7 @@ from soft_lantern.app.session.recent import forget, picture_of, recent_projects,
 from soft_lantern.app.stage.stage_view import StageView  # noqa: E402
 from soft_lantern.app.start.page import StartPage  # noqa: E402
 from soft_lantern.app.theme import colours, style  # noqa: E402
-from soft_lantern.app.widgets.look_picker import LookPicker  # noqa: E402
+from soft_lantern.app.widgets.picture_picker import PicturePicker  # noqa: E402
 from soft_lantern.app.window.window import MainWindow  # noqa: E402
 from soft_lantern.demo.project import write_demo  # noqa: E402
 from soft_lantern.demo.starting_points import POINTS  # noqa: E402
@@ -241,7 +241,7 @@ def designers(window: MainWindow) -> QWidget | None:
     settle(window.tune.stage)
     window.commands.run("Wear another look on this part")
     QTest.qWait(4000)
-    picker = window.tune.findChild(LookPicker)
+    picker = window.tune.findChild(PicturePicker)
     window.grab()
     return picker
 

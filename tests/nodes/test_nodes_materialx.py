@@ -286,8 +286,8 @@ PAIRS = [
 ]
 
 
-CHAINS = {"normal_map", "facing_ratio"}
-"""Nodes compared in tests of their own, below."""
+CHAINS = {"normal_map", "facing_ratio", "height_to_tangent_normal"}
+"""Nodes compared in tests of their own: below, and the last, which asks for the next pixel, as documents are read."""
 
 
 @pytest.fixture(scope="module")

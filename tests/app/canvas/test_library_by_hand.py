@@ -9,10 +9,10 @@ import pytest
 from PIL import Image as Pillow
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMenu
 
 from by_hand import LEFT, click, drag, middle_of, node_of, settled, tooth, type_node, until, wire
 from soft_lantern.app.canvas.finder import HeldWire, offers
+from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.edits import fitting_inputs, type_value
 from soft_lantern.graph.lowering import lower, uniform_values
@@ -191,10 +191,10 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     row = canvas.spread.slips[image].row("texture", is_output=False)
     assert row and row.words == "Moss"
     canvas.typing.type_into(canvas.spread.slips[image], row)
-    menu = canvas.findChildren(QMenu)[-1]
-    as_data = next(a for a in menu.actions() if a.text().startswith("As data"))
-    as_data.trigger()
-    menu.close()
+    picker = canvas.findChildren(PicturePicker)[-1]
+    until(lambda: texture.id in picker.icons)
+    QTest.keyClicks(picker.field, "as data")
+    QTest.keyClick(picker.field, Qt.Key.Key_Return)
     assert session.project.textures[texture.id].encoding == "data"
     until(lambda: window.build.answer and window.build.answer.measured.statistics[f"{image}.colour"].mean > mean + 0.05)
     session.undo.undo()

@@ -20,7 +20,7 @@ from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
 from soft_lantern.app.widgets.limits_dialog import LimitsDialog
-from soft_lantern.app.widgets.look_picker import LookPicker
+from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.authoring import Authoring
@@ -382,10 +382,10 @@ def test_a_part_is_dressed_by_name_and_picture_from_the_keyboard(window: MainWin
     click(tune.stage, place_of(window, "kettle", "lid"))
     until(lambda: tune.stage.modes.sight.part == "lid")
     QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
-    (picker,) = tune.findChildren(LookPicker)
+    (picker,) = tune.findChildren(PicturePicker)
     assert "worn now" in picker.list.currentItem().text()  # type: ignore[union-attr]
     QTest.keyClicks(picker.field, "brass")
-    until(lambda: "brass" in picker.pictures)
+    until(lambda: "brass" in picker.icons)
     QTest.keyClick(picker.field, Qt.Key.Key_Return)
     thing = session.scene.object("kettle") if session.scene else None
     assert thing and thing.wears["lid"] == "brass" and not picker.isVisible()

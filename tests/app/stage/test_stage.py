@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 from by_hand import NONE, Open, click, drag, pixels, settled, until
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.stage.recorder import Wish, save_pictures
-from soft_lantern.app.widgets.look_picker import LookPicker
+from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.cli import app
@@ -198,9 +198,9 @@ def test_parts_are_hidden_dressed_and_marked_in_the_table(dress: MainWindow) -> 
     session.undo.undo()
     desk.parts.setCurrentCell(1, 1)
     QTest.keyClick(desk.parts, Qt.Key.Key_Return)
-    (picker,) = desk.findChildren(LookPicker)
+    (picker,) = desk.findChildren(PicturePicker)
     QTest.keyClicks(picker.field, "wet st")
-    until(lambda: "wet_stone" in picker.pictures)
+    until(lambda: "wet_stone" in picker.icons)
     QTest.keyClick(picker.field, Qt.Key.Key_Return)
     assert desk.parts.item(1, 1).text() == "Wet stone"
     assert thing(dress, "bell").wears == {"": "bell_glass", "glass": "wet_stone"}

@@ -9,8 +9,8 @@ from functools import partial
 from PyQt6.QtCore import QObject, QRectF, Qt
 from PyQt6.QtWidgets import QMenu
 
+from soft_lantern.app.canvas.read_picker import read_picker
 from soft_lantern.app.canvas.shapes import Row, Slip
-from soft_lantern.app.canvas.texture_menu import texture_menu
 from soft_lantern.app.canvas.typing_in import TypeIn
 from soft_lantern.app.canvas.view import CanvasView
 from soft_lantern.app.canvas.wishes import Wishes
@@ -117,15 +117,16 @@ class ValueTyping(QObject):
         assert row.port and row.value is not None
         name, take = row.port.name, partial(self._take, slip, row.port.name)
         if row.kind and row.kind.is_read:
-            menu = texture_menu(
+            reads = read_picker(
                 self.view,
+                row.kind,
                 self.view.readable[row.kind],
                 str(row.value),
                 take,
                 self._more(row.kind, slip.node_id, name),
                 self.wishes.texture_changed.emit,
             )
-            menu.popup(self.view.mapToGlobal(self.view.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
+            reads.open_at(self.view.mapToGlobal(self.view.to_widget(slip.row_rect(row).bottomLeft()).toPoint()))
             return
         if row.kind is Kind.COLOUR and not begun:
             picker = ColourPicker(_as_colour(row.value), self.view)

@@ -14,6 +14,7 @@ from soft_lantern.app.widgets.buttons import below, tool_button
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
@@ -71,7 +72,7 @@ class ObjectPanel(QWidget):
         self.part_box = QComboBox()
         self.part_box.setAccessibleName("part")
         self.part_box.activated.connect(lambda _: self._show_part(self.part_box.currentData()))
-        self.look_box = QComboBox()
+        self.look_box = PictureBox("Which look? Part of its name")
         self.look_box.setAccessibleName("wears")
         self.look_box.activated.connect(lambda _: self._wear(self.look_box.currentData()))
         for box in (self.chooser, self.part_box, self.look_box):

@@ -11,14 +11,15 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.pixel_image import opaque_image
 from soft_lantern.app.work.beside import reply_to
 from soft_lantern.contact_sheet import sheet
-from soft_lantern.graph.document import Asset, Project, StageObject, View, changed
+from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.render.frame import Frame, Picture
-from soft_lantern.render.staging import LoweredMaterials
+from soft_lantern.render.staging import LoweredMaterials, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
+from soft_lantern.scene.transforms import camera_for
 
 EVEN = "studio soft"
 """The sky under which things are easily told apart, whatever the scene's own."""
@@ -77,6 +78,16 @@ class Miniatures(QObject):
         models = {thing.asset: session.models[thing.asset]}
         make = sheet.alone(project, thing, EVEN, models, (side, side), self._lowered_materials, dict(session.images))
         self._waiting[key] = lambda: plain(make())
+        self._next()
+
+    def want_scene(self, key: object, project: Project, scene: Scene, side: int) -> None:
+        """Have a scene drawn as its camera sees it; what has not been read yet is left out."""
+        models, images = dict(self.session.models), dict(self.session.images)
+        scene = changed(scene, objects=tuple(thing for thing in scene.objects if thing.asset in models))
+        camera, lowered = camera_for(scene.view, (side, side)), self._lowered_materials
+        self._waiting[key] = lambda: plain(
+            frame_of(project, scene, models, camera, (side, side), sheet.OPTIONS, lowered, images=images)
+        )
         self._next()
 
     def drop(self, key: object) -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QWidget
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.widgets.ramp_icon import ramp_icon
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.app.widgets.slider import Slider
@@ -158,16 +159,17 @@ class ParameterControl(QWidget):
     def _add_read(self, known: Mapping[str, Texture | Gradient | Palette]) -> None:
         """A drop-down of textures, gradients or palettes; the latter with a strip of their colours."""
         listed = sorted(known.items(), key=lambda each: each[1].name.lower())
-        self._add_chooser([("none", ""), *((each.name, key) for key, each in listed)])
+        kind = str(self.parameter.kind)
+        self._add_chooser([("none", ""), *((each.name, key) for key, each in listed)], kind)
         assert self.chooser
         self.chooser.setIconSize(STRIP)
         for row, (_, each) in enumerate(listed, 1):
             if not isinstance(each, Texture):
                 self.chooser.setItemIcon(row, ramp_icon(each))
 
-    def _add_chooser(self, values: list[tuple[str, Value]]) -> None:
-        """A drop-down of what each value is called."""
-        self.chooser = chooser = QComboBox()
+    def _add_chooser(self, values: list[tuple[str, Value]], kind: str = "") -> None:
+        """A drop-down of what each value is called; of records of a kind, with their pictures."""
+        self.chooser = chooser = PictureBox(f"Which {kind}? Part of its name") if kind else QComboBox()
         chooser.setAccessibleName(self.parameter.label)
         for name, value in values:
             chooser.addItem(name, value)

@@ -16,6 +16,11 @@ SIZE, SET_IN = QSize(64, 16), 20
 
 def ramp_icon(ramp: Gradient | Palette, *, swaps: bool = False) -> QIcon:
     """A strip of the colours; of a palette that swaps for another, set in."""
+    return untinted_icon(ramp_picture(ramp, swaps=swaps))
+
+
+def ramp_picture(ramp: Gradient | Palette, *, swaps: bool = False) -> QPixmap:
+    """The same as a picture."""
     if isinstance(ramp, Gradient):
         row = strip(ramp, SIZE.width())
     else:
@@ -27,4 +32,4 @@ def ramp_icon(ramp: Gradient | Palette, *, swaps: bool = False) -> QIcon:
     box = QRectF(SET_IN if swaps else 0, 0, SIZE.width() - (SET_IN if swaps else 0), SIZE.height())
     painter.drawImage(paint_surround(painter, box), row)
     painter.end()
-    return untinted_icon(shown)
+    return shown

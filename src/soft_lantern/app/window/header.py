@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from soft_lantern.app.theme import style
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import ElidedLabel, tip
+from soft_lantern.app.widgets.picture_picker import PictureBox
 
 Choices = Sequence[tuple[str, str]]
 """Names and what they stand for."""
@@ -112,8 +113,8 @@ class Header(QWidget):
         edit.editingFinished.connect(done)
 
 
-def _box(name: str, tooltip: str, width: int) -> QComboBox:
-    box = QComboBox()
+def _box(name: str, tooltip: str, width: int) -> PictureBox:
+    box = PictureBox(f"Which {name}? Part of its name")
     box.setFixedWidth(width)
     box.setAccessibleName(name)
     box.setToolTip(tooltip)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any, cast
 
@@ -18,6 +19,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
+from soft_lantern.app.pictures.record_pictures import give_pictures
 from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
@@ -27,11 +29,13 @@ from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, S
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.focus import step_on
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.picture_picker import pictures_from
 from soft_lantern.app.widgets.swatches import Swatches
 from soft_lantern.app.window.application_commands import LOOK, OTHERS
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.closing import settled
 from soft_lantern.app.window.command_menu import CommandMenu
+from soft_lantern.app.window.going import Going
 from soft_lantern.app.window.header import Header
 from soft_lantern.app.window.offers import Offers
 from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
@@ -40,7 +44,7 @@ from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.work import mishaps
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import Project, changed
-from soft_lantern.graph.notice import Notice, notices_in_words
+from soft_lantern.graph.notice import notices_in_words
 from soft_lantern.render.worker import RenderWorker
 
 DESKS: dict[str, tuple[type[Desk], Commands]] = {
@@ -89,6 +93,8 @@ class MainWindow(QMainWindow):
         self.status = StatusBar()
         self.setStatusBar(self.status)
         self._make_commands()
+        self.going = Going(self.session, self.worker, self._shown_desk, self)
+        pictures_from(self, partial(give_pictures, self.session, self.worker))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._connect()
@@ -126,16 +132,20 @@ class MainWindow(QMainWindow):
         self.desk_name = name
         self.header.show_desk(name)
 
+    def _shown_desk(self, name: str) -> Desk:
+        self.go_to_desk(name)
+        return self.desk(name)
+
     def desk(self, name: str) -> Desk:
         """A desk, made now if it was not wanted before."""
         if name not in self._made:
             made = DESKS[name][0](self.session, self.worker)
             made.stage.pictures.arrived.connect(lambda _: self._show_renderer())
             if isinstance(made, BuildDesk):
-                made.notice_list.jump_wanted.connect(self._jump_to)
+                made.notice_list.jump_wanted.connect(self.going.to_notice)
                 made.canvas.wishes.ramps_wanted.connect(self.edit_ramps)
             if isinstance(made, DeliverDesk):
-                made.notices.jump_wanted.connect(self._jump_to)
+                made.notices.jump_wanted.connect(self.going.to_notice)
             self._made[name] = made
             self.desks.addWidget(made)
         return self._made[name]
@@ -290,17 +300,6 @@ class MainWindow(QMainWindow):
         desk = self.desk(self.desk_name)
         (desk.panel if isinstance(desk, DressDesk) else self.build.objects).selected.emit(object_id)
 
-    def _jump_to(self, notice: Notice) -> None:
-        if self.session.project.graph(notice.place):
-            self.go_to_desk("Build")
-            self.session.open_material(notice.place)
-            if notice.node:
-                self.build.canvas.go_to(notice.node)
-        elif notice.place in self.session.project.instances:
-            self.go_to_desk("Tune")
-            self.tune.select(notice.place)
-        self.say(notice.text)
-
 
 def _same_names(old: Project, new: Project) -> bool:
     """Whether nothing that the header and the pickers show was touched."""
@@ -357,6 +356,8 @@ FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
         Command("Gradients and palettes", lambda window: window.edit_ramps(), "Ctrl+G"),
     ),
     "Edit": (
+        Command("Find everywhere", lambda w: w.going.find(), "Ctrl+Alt+F"),
+        Command("What uses this", lambda w: w.going.find(w.going.in_hand(w.desk(w.desk_name))), "Ctrl+Shift+U"),
         Command("Undo", lambda w: w.session.undo.undo(), "Ctrl+Z", _nothing_undone, designers=True),
         Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z; Ctrl+Y", _nothing_to_redo, designers=True),
     ),

@@ -14,6 +14,7 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.widgets.shelf import Shelf
 from soft_lantern.errors import LanternError
 from soft_lantern.graph.document import Material, Preset, Project
@@ -38,7 +39,7 @@ class ParameterShelf(QWidget):
         self.shelf = Shelf()
         self.dialog: ParameterDialog | None = None
         self.report: ChangeReport | None = None
-        self.values_of = QComboBox()
+        self.values_of = PictureBox("Whose values? Part of its name")
         self.values_of.setToolTip("Whose values the shelf shows and changes, and what the stage wears")
         self.values_of.setAccessibleName("values of")
         self.values_of.setFixedWidth(140)

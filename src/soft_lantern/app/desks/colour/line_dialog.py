@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QFileDialog,
@@ -22,6 +21,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.gradient_bar import GradientBar
 from soft_lantern.app.widgets.labels import plain_label, quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.widgets.texels import Line, Texels
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.errors import LanternError
@@ -51,7 +51,7 @@ class LineDialog(QDialog):
         self.session, self.gradient, self.stage, self.then = session, gradient, stage, then
         self.setWindowTitle("A gradient from a line")
         self.resize(640, 560)
-        self.chooser = QComboBox()
+        self.chooser = PictureBox("Which image? Part of its name")
         self.chooser.setAccessibleName("image")
         self.file = QPushButton("A file…")
         self.canvas = Texels(lines=True)

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QPushButton,
     QSpinBox,
@@ -24,6 +23,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.formats.sprites import pixels_of, reencoded_sprites
 from soft_lantern.graph.document import Palette, Pick, Project, changed, new_id, with_records
 from soft_lantern.graph.palettes.indexing import (
@@ -80,7 +80,7 @@ class PalettePage(QWidget):
         self.grow.setToolTip("Another number of cells; sprites are encoded anew, each colour staying the same")
         self.room = plain_label()
         self.room.setWordWrap(True)
-        self.sprite = QComboBox()
+        self.sprite = PictureBox("Which sprite? Part of its name")
         self.sprite.setAccessibleName("sprite")
         self.sprite.setMinimumWidth(150)
         self.cards = SwapCards()

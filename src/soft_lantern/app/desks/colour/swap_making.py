@@ -10,6 +10,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.picture_picker import PictureBox
 
 
 class SwapMaking(QWidget):
@@ -26,7 +27,7 @@ class SwapMaking(QWidget):
         super().__init__(parent)
         self.degrees = NumberField(60.0, -360, 360, 5, "°")
         self.degrees.setAccessibleName("hue turn")
-        self.gradients, self.how = QComboBox(), QComboBox()
+        self.gradients, self.how = PictureBox("Which gradient? Part of its name"), QComboBox()
         self.gradients.setAccessibleName("gradient to map to")
         self.how.addItem("by lightness", False)
         self.how.addItem("in order of luminance", True)

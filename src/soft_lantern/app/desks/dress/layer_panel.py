@@ -23,6 +23,7 @@ from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.scene.brush import MODES, Brush, Mode
 from soft_lantern.scene.mesh import ColourLayer
 
@@ -93,7 +94,8 @@ class LayerPanel(QWidget):
         self.down = tool_button("Down", lambda: self.move_wanted.emit(self.at, 1))
         self.convert = tool_button("More…", lambda: self.convert_menu().popup(below(self.convert)))
         self.up.setToolTip("The first layer is what the stage shows, and what glTF calls COLOR_0")
-        self.way, self.channels, self.wire, self.texture = (QComboBox() for _ in range(4))
+        self.way, self.channels, self.wire = QComboBox(), QComboBox(), QComboBox()
+        self.texture = PictureBox("Which image? Part of its name")
         self.way.addItems([*WAYS, *SHAPES])
         self.way.setAccessibleName("what fills the layer")
         for name, letters in CHANNELS.items():
@@ -140,7 +142,7 @@ class LayerPanel(QWidget):
         self.start_colour, self.end_colour = ColourButton((1.0, 1.0, 1.0, 1.0)), ColourButton((1.0, 1.0, 1.0, 0.0))
         self.start_colour.setAccessibleName("colour at the start of the tape")
         self.end_colour.setAccessibleName("colour at the end of the tape")
-        self.gradient = QComboBox()
+        self.gradient = PictureBox("Which gradient? Part of its name")
         self.gradient.setAccessibleName("gradient along the tape")
         tape = _lines(
             side_by_side(plain_label("from"), self.start_colour, plain_label("to"), self.end_colour, self.gradient),

@@ -13,6 +13,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, side_by_side
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.scene.vertex_ranges import Distances, Facing, Heights, VertexRange
 from soft_lantern.values.words import counted
 
@@ -71,7 +72,7 @@ class VertexPanel(QWidget):
         self.degrees = NumberField(30.0, 0.0, 180.0, 5.0, "°")
         self.centre = [NumberField(0.0, unit="m", step=0.05) for _ in range(3)]
         self.radius = NumberField(0.5, 0.0, None, 0.05, "m")
-        self.material, self.wire = QComboBox(), QComboBox()
+        self.material, self.wire = PictureBox("Which material? Part of its name"), QComboBox()
         self.threshold = NumberField(0.5, step=0.05)
         named = {
             "lowest selected height": self.low,

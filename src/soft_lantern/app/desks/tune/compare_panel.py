@@ -22,6 +22,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import heading_label, quiet_label
 from soft_lantern.app.widgets.number_field import written
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.widgets.screen_colour import screen_colour
 from soft_lantern.graph.document import Parameter, Snapshot, new_id, with_records, without_record
 from soft_lantern.graph.instances.family import all_values, differing
@@ -48,7 +49,7 @@ class ComparePanel(QWidget):
         self.mode.setAccessibleName("how to compare")
         for value, words in MODES.items():
             self.mode.addItem(words, value)
-        self.others = [QComboBox() for _ in range(3)]
+        self.others = [PictureBox("Which look? Part of its name") for _ in range(3)]
         for number, box in enumerate(self.others):
             box.setAccessibleName(f"compare with {number + 1}")
         self.table = QTableWidget(0, 3)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
+from soft_lantern.app.widgets.picture_picker import PictureBox
 from soft_lantern.app.widgets.texels import Linear, Texels
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.images import READABLE_IMAGES, read_image
@@ -24,7 +25,7 @@ class ImageDropper(QDialog):
         self.session, self.then = session, then
         self.setWindowTitle("Take a colour from an image")
         self.resize(560, 460)
-        self.chooser = QComboBox()
+        self.chooser = PictureBox("Which image? Part of its name")
         self.chooser.setAccessibleName("image")
         self.file = QPushButton("A file…")
         self.canvas = Texels()
