@@ -166,7 +166,7 @@ def open_window(
         QTest.qWaitForWindowExposed(window)
         window.activateWindow()
         until(lambda: not window.session.loading)
-        until(lambda: not window.session.scene or window.build.stage.pictures.frames_drawn > 0)
+        until(lambda: not window.session.scene or window.stage().pictures.frames_drawn > 0)
         return window
 
     yield open_on

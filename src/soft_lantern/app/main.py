@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
 import gc
 import logging
 import os
@@ -14,6 +15,7 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from soft_lantern.app.session.left_open import keep_open, left_open
 from soft_lantern.app.theme import choice
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.garbage import GarbageCollector
@@ -35,7 +37,7 @@ def run(folder: Path | None, only: str | None = None) -> int:
     application = make_application()
     windows = Windows(application)
     if folder is None:
-        windows.start()
+        windows.begin()
     else:
         windows.open(folder, only)
     signals = Signals(application)
@@ -44,6 +46,7 @@ def run(folder: Path | None, only: str | None = None) -> int:
     def end(number: int) -> None:
         """What the system asks for is not to be answered by a question: keep what is not saved, and go."""
         ended[0] = 128 + number
+        windows.stay = True
         _close_all()
         application.quit()
 
@@ -64,20 +67,54 @@ class Windows(QObject):
         super().__init__(application)
         self._kept: list[QWidget] = []
         self._toured = NewestAnswer("tour", self, self._open_tour, self._say_failed)
+        self.stay = False
+        """Whether windows that close from now on are to come back at the next start."""
+
+    def begin(self) -> None:
+        """Bring back the windows of a program that ended without a word; where there was none, the start page."""
+        left = left_open()
+        keep_open([])  # what makes the program end as it opens is not to do so again
+        for folder in left:
+            with contextlib.suppress(LanternError):
+                self.open(folder)
+        if not self._shown():
+            self.start()
 
     def open(self, folder: Path, only: str | None = None, *, tour: bool = False) -> None:
-        """Open a window on a project, with the tour across it if it is wanted. Raises BadProject."""
+        """Open a window on a project, with the tour across it if it is wanted. Raises BadProject.
+
+        Windows on one project show each other's edits, and all windows draw by one renderer.
+        """
         from soft_lantern.app.window.tour import attach
         from soft_lantern.app.window.window import MainWindow
         from soft_lantern.render.worker import RenderWorker
 
-        shared = next((each.worker for each in self._shown() if isinstance(each, MainWindow)), None)
-        window = MainWindow(folder, RenderWorker(beside=shared), only=only)
-        window.wanted.connect(lambda what: self.tour() if what == "tour" else self.start())
+        others = [each for each in self._shown() if isinstance(each, MainWindow)]
+        here = (each.session for each in others if each.session.folder.resolve() == folder.resolve())
+        worker = RenderWorker(beside=others[0].worker if others else None)
+        window = MainWindow(folder, worker, only, next(here, None))
+        window.wanted.connect(lambda what: self._go_on(what, folder))
+        window.closed.connect(lambda: self._note(window))
         window.show()
         self._kept.append(window)
+        self._note()
         if tour:
             attach(window)
+
+    def _note(self, gone: QWidget | None = None) -> None:
+        """Note what is open, but for a window that closes."""
+        if not self.stay:
+            held = [getattr(each, "session", None) for each in self._shown() if each is not gone]
+            keep_open([each.folder for each in held if each])
+
+    def _go_on(self, what: str, folder: Path) -> None:
+        """Open what a window on a project asks for: the start page, the tour, or another window on the same."""
+        if what == "another":
+            self.open(folder)
+        elif what == "tour":
+            self.tour()
+        else:
+            self.start()
 
     def tour(self) -> None:
         """Open the tour on a project of its own, where it was left, or from its beginning."""

@@ -131,6 +131,18 @@ class CanvasView(QWidget):
         self._framed_for = self.material.id
         self.update()
 
+    def looked_at(self) -> tuple[float, float, float]:
+        """The scale, and the point of the canvas that is in the middle."""
+        middle = self.to_canvas(QPointF(self.width() / 2, self.height() / 2))
+        return self.scale, middle.x(), middle.y()
+
+    def look_at(self, scale: float, x: float, y: float) -> None:
+        """Bring a point of the canvas to the middle at a scale."""
+        self.scale = min(max(scale, SMALLEST), LARGEST)
+        self.origin = QPointF(self.width() / 2, self.height() / 2) - QPointF(x, y) * self.scale
+        self._framed_for = self.material.id
+        self.update()
+
     def go_to(self, node_id: str) -> None:
         """Select a slip and bring it to the middle at a scale at which it can be read."""
         slip = self.spread.slips.get(node_id)

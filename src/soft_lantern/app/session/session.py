@@ -1,4 +1,4 @@
-"""The open project: applies edits, keeps undo, and tells the views what changed.
+"""A window's side of an open project: applies edits, knows what it has open, and tells the views what changed.
 
 An edit is a function from the project of that moment to the next. Edits of one gesture, such as a slider drag, become
 one entry of what can be undone.
@@ -12,16 +12,12 @@ from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from soft_lantern.app.session.gestures import Gestures
-from soft_lantern.app.session.history import Edit, History
-from soft_lantern.app.session.loaded_files import LoadedFiles
-from soft_lantern.app.session.notices import Notices
-from soft_lantern.app.session.saver import Saver
-from soft_lantern.app.work.background import Background, Run
+from soft_lantern.app.session.history import Edit
+from soft_lantern.app.session.open_project import OpenProject
+from soft_lantern.app.work.background import Run
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import Imported
-from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.document import (
     Asset,
     Material,
@@ -44,7 +40,7 @@ T = TypeVar("T")
 
 
 class Session(QObject):
-    """One open project."""
+    """One window's open project; windows beside each other share it, and each has its own scene, graph and view."""
 
     changed = pyqtSignal(object, object)
     """The project before and after an edit."""
@@ -66,39 +62,43 @@ class Session(QObject):
     listed = pyqtSignal(str, list)
     """Something to read at leisure: its title, and its lines."""
 
-    def __init__(self, folder: Path) -> None:
-        """Open the project in a folder. Raises BadProject."""
+    def __init__(self, folder: Path, beside: Session | None = None) -> None:
+        """Open the project in a folder, or as another window has it. Raises BadProject."""
         super().__init__()
         self.folder = folder
         self.selected_nodes: frozenset[str] = frozenset()
         self.for_designers = False
         """Whether it is open for those alone who tune instances."""
-        opened = open_project(folder)
-        self.project = opened.project
-        self.background = Background(self)
-        self.background.started.connect(self.task_started)
-        self.background.failed.connect(self.complain)
-        self.files = LoadedFiles(folder, self.background, self)
+        self.shared: OpenProject = beside.shared if beside else OpenProject(folder)
+        self.shared.windows += 1
+        shared = self.shared
+        self.background, self.files, self.undo = shared.background, shared.files, shared.undo
+        self.saver, self.gestures, self.found = shared.saver, shared.gestures, shared.notices
         self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
-        self.undo = History(self)
-        self.undo.put.connect(self._put)
-        self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
-        self.saver.told.connect(self.complain)
-        self.saver.touched.connect(self.files.read_again)
-        self.saver.changed.connect(self.saved_changed)
         self._show_scene(next(iter(sorted(self.project.scenes)), ""))
         self.material_id = most_worn(self.project, self.scene_id)
-        self.gestures = Gestures(self)
-        self.found = Notices(
-            lambda: self.project, self.images, self.background, self.files.notices, opened.notices, self
+        self._heard = (
+            self.background.started.connect(self.task_started),
+            self.background.failed.connect(self.complain),
+            self.saver.told.connect(self.complain),
+            self.saver.changed.connect(self.saved_changed),
+            self.found.changed.connect(self.notices_changed),
+            self.files.changed.connect(self.models_changed),
+            shared.replaced.connect(self._settle),
+            shared.changed.connect(self.changed),
         )
-        self.found.changed.connect(self.notices_changed)
-        self.files.changed.connect(self.models_changed)
-        self.files.changed.connect(self.found.look)
-        self.files.follow(self.project)
-        self.found.look()
 
     # What is open
+
+    @property
+    def project(self) -> Project:
+        """The project as it is now."""
+        return self.shared.project
+
+    @property
+    def is_alone(self) -> bool:
+        """Whether no other window has the project open."""
+        return self.shared.windows == 1
 
     @property
     def material(self) -> Material | None:
@@ -187,18 +187,13 @@ class Session(QObject):
         """Let a part of an object, "" for the whole, wear a look or pick; "" takes off what it wore."""
         self.edit_scene("Dress", lambda scene: with_worn(scene, object_id, part, look_id))
 
-    def _put(self, project: Project) -> None:
-        """Make a project the present one: what an edit, undo and redo come to."""
-        old, self.project = self.project, project
+    def _settle(self, project: Project) -> None:
+        """Let go of a graph and a scene that are no longer there."""
         if project.graph(self.material_id) is None:
             self.material_id = most_worn(project, self.scene_id)
             self.opened_material.emit()
         if self.scene_id not in project.scenes:
             self._show_scene(next(iter(sorted(project.scenes)), ""))
-        self.files.follow(project)
-        self.changed.emit(old, project)
-        self.found.look()
-        self.saver.edited()
 
     # The scene
 
@@ -257,11 +252,10 @@ class Session(QObject):
         return self.saver.save()
 
     def close(self) -> None:
-        """Stop what runs beside the window."""
-        self.found.stop()
-        self.saver.end()
-        self.gestures.stop()
-        self.background.stop()
+        """Leave the project; the last window's end stops what runs beside it."""
+        for each in self._heard:
+            QObject.disconnect(each)
+        self.shared.leave()
         self.blockSignals(True)  # whoever listens is about to go
 
     # Beside the window

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any, cast
@@ -11,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from soft_lantern.app.command import Command, Commands, through
+from soft_lantern.app.command import Commands
 from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
 from soft_lantern.app.desks.colour.desk import COLOUR_COMMANDS, ColourDesk
 from soft_lantern.app.desks.deliver.desk import DELIVER_COMMANDS, DeliverDesk
@@ -23,24 +22,22 @@ from soft_lantern.app.pictures.record_pictures import give_pictures
 from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
-from soft_lantern.app.stage.dressing import DRESSING
 from soft_lantern.app.stage.stage_bar import StageBar
-from soft_lantern.app.stage.stage_commands import BOOKMARKS, HANDLES, JUDGING, SWITCHES
 from soft_lantern.app.stage.stage_view import StageView
-from soft_lantern.app.widgets.focus import step_on
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.picture_picker import pictures_from
 from soft_lantern.app.widgets.swatches import Swatches
-from soft_lantern.app.window.application_commands import LOOK, OTHERS
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.closing import settled
+from soft_lantern.app.window.coming_back import ComingBack
 from soft_lantern.app.window.command_menu import CommandMenu
 from soft_lantern.app.window.going import Going
 from soft_lantern.app.window.header import Header
 from soft_lantern.app.window.offers import Offers
-from soft_lantern.app.window.project_commands import GIVING, MAKING, SCENES, SHEETS, ProjectCommands
+from soft_lantern.app.window.project_commands import ProjectCommands
 from soft_lantern.app.window.remembering import Remembering
 from soft_lantern.app.window.status_bar import StatusBar
+from soft_lantern.app.window.window_commands import FIRST, last
 from soft_lantern.app.work import mishaps
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import Project, changed
@@ -58,16 +55,22 @@ DESKS: dict[str, tuple[type[Desk], Commands]] = {
 
 
 class MainWindow(QMainWindow):
-    """The window of one project. `wanted` asks for another: the start page, or the tour."""
+    """The window of one project. `wanted` asks for another: the start page, the tour, or one on the same project."""
 
     wanted = pyqtSignal(str)
+    closed = pyqtSignal()
 
-    def __init__(self, folder: Path, worker: RenderWorker | None = None, only: str | None = None) -> None:
-        """Open a project's folder. Raises BadProject. `only`: the one desk that is offered, "Tune"."""
+    def __init__(
+        self, folder: Path, worker: RenderWorker | None = None, only: str | None = None, beside: Session | None = None
+    ) -> None:
+        """Open a project's folder, or as another window has it. Raises BadProject.
+
+        `only`: the one desk that is offered, "Tune".
+        """
         super().__init__()
         self.only = only
         self._ending = False
-        self.session = Session(folder)
+        self.session = Session(folder, beside)
         self.session.for_designers = only is not None
         self.worker = worker or RenderWorker()
         self.swatches = Swatches(self)
@@ -98,10 +101,13 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._connect()
-        self.go_to_desk(only or "Build")
+        self.coming_back = ComingBack(self, self.session, self._made, lambda: self.desk_name, only or "")
+        self.coming_back.open()
+        was = self.coming_back.kept.desk
+        self.go_to_desk(only or (was if was in DESKS else "Build"))
         if only:
             self._offer_only()
-        else:
+        elif self.desk_name == "Build":
             self.build.canvas.setFocus()
         self.refresh()
         self.remembering = Remembering(self.session, self.stage, self)
@@ -131,6 +137,7 @@ class MainWindow(QMainWindow):
         self.desks.setCurrentWidget(self.desk(name))
         self.desk_name = name
         self.header.show_desk(name)
+        self.coming_back.arrive(name)
 
     def _shown_desk(self, name: str) -> Desk:
         self.go_to_desk(name)
@@ -192,14 +199,17 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self._ending and not self.session.is_saved and not settled(self.session, self):
+        saved = self.session.is_saved or not self.session.is_alone
+        if not self._ending and not saved and not settled(self.session, self):
             event.ignore()
             return
         self.remembering.end()
+        self.coming_back.end()
         self.session.close()
         for desk in self._made.values():
             desk.stop()
         self.worker.stop()
+        self.closed.emit()
         event.accept()
 
     def end_at_once(self) -> None:
@@ -259,7 +269,7 @@ class MainWindow(QMainWindow):
         self.commands.told.connect(self.say)
         offered: list[tuple[Commands, str]] = [(FIRST, "")]
         offered += [(commands, name) for name, (_, commands) in DESKS.items() if self.only in (None, name)]
-        for commands, owner in [*offered, (LAST, "")]:
+        for commands, owner in [*offered, (last(DESKS), "")]:
             self.commands.add(commands, owner, only=(lambda c: c.designers) if self.only else None)
         self.commands.end()
         self.header.set_menu(self.commands.menu)
@@ -312,88 +322,3 @@ def _selected_looks(window: MainWindow) -> list[str]:
 
 def _by_name(entry: tuple[str, str]) -> str:
     return entry[0].lower()
-
-
-def _next_scene(window: MainWindow) -> None:
-    """Put the scene that follows by name on the stage."""
-    following = window.header.next_scene()
-    if following:
-        window.session.open_scene(following)
-
-
-def _step_on(window: MainWindow, step: int) -> None:
-    step_on(window.desk(window.desk_name).panes(), window.focusWidget(), step)
-
-
-def _desk(number: int, name: str) -> Command[MainWindow]:
-    return Command(f"{name} desk", lambda window: window.go_to_desk(name), f"Ctrl+{number}")
-
-
-def _stage_switch(command: Command[StageView]) -> Command[StageView]:
-    return replace(command, name=f"Switch {command.name.lower()}")
-
-
-def _of_project(commands: tuple[Command[ProjectCommands], ...]) -> tuple[Command[MainWindow], ...]:
-    return through(commands, lambda window: window.project_commands)
-
-
-def _of_stage(commands: tuple[Command[StageView], ...]) -> tuple[Command[MainWindow], ...]:
-    return through(commands, MainWindow.stage)
-
-
-def _nothing_undone(window: MainWindow) -> str:
-    return "" if window.session.undo.can_undo else "There is nothing to undo"
-
-
-def _nothing_to_redo(window: MainWindow) -> str:
-    return "" if window.session.undo.can_redo else "There is nothing to make again"
-
-
-FIRST: dict[str, tuple[Command[MainWindow], ...]] = {
-    "Project": (
-        *_of_project(MAKING),
-        Command("Rename material", lambda window: window.header.type_name()),
-        Command("Gradients and palettes", lambda window: window.edit_ramps(), "Ctrl+G"),
-    ),
-    "Edit": (
-        Command("Find everywhere", lambda w: w.going.find(), "Ctrl+Alt+F"),
-        Command("What uses this", lambda w: w.going.find(w.going.in_hand(w.desk(w.desk_name))), "Ctrl+Shift+U"),
-        Command("Undo", lambda w: w.session.undo.undo(), "Ctrl+Z", _nothing_undone, designers=True),
-        Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z; Ctrl+Y", _nothing_to_redo, designers=True),
-    ),
-    "Stage": (
-        Command("Frame the stage", lambda w: w.session.frame_all(), "Home", designers=True),
-        Command(
-            "Frame the selected object",
-            lambda w: w.session.frame_all(w.stage().modes.sight.selected),
-            "Shift+Home",
-            designers=True,
-        ),
-        *_of_project(SCENES),
-        Command("Next scene", _next_scene, "Ctrl+PgDown", designers=True),
-        *_of_stage(BOOKMARKS),
-        *_of_stage(tuple(_stage_switch(command) for command in SWITCHES)),
-        *_of_stage(JUDGING),
-    ),
-    "Instances": (*_of_project(SHEETS), *_of_stage(DRESSING)),
-}
-"""What the window offers before its desks do, by group of the menu."""
-LAST: dict[str, tuple[Command[MainWindow], ...]] = {
-    "Project": (
-        *_of_project(GIVING),
-        Command("Save", lambda w: w.session.saver.begin(), "Ctrl+S", designers=True),
-        Command("Earlier states", lambda w: w.offers.earlier_states()),
-        Command("Save pictures of the stage", lambda w: w.stage_bar().save_pictures(), "Ctrl+Shift+S", designers=True),
-        *OTHERS,
-        Command("Close", lambda w: w.close(), "Ctrl+Q", designers=True),
-    ),
-    "Objects": _of_stage(HANDLES),
-    "Window": (
-        *(_desk(number, name) for number, name in enumerate(DESKS, 1)),
-        Command("Next panel", lambda window: _step_on(window, 1), "Ctrl+Tab", designers=True),
-        Command("Panel before", lambda window: _step_on(window, -1), "Ctrl+Shift+Tab", designers=True),
-        *LOOK,
-        Command("Commands", lambda w: w.commands.finder.open(), "F1", designers=True),
-    ),
-}
-"""And after them."""

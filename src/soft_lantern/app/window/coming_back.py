@@ -1,0 +1,181 @@
+"""Where a person was in a project: the window, the desk, what was open and selected, kept for the next start."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+import msgspec
+import platformdirs
+from PyQt6.QtCore import QByteArray, QObject, QTimer
+from PyQt6.QtWidgets import QAbstractScrollArea, QMainWindow, QSplitter
+
+from soft_lantern.app.desks.build.desk import BuildDesk
+from soft_lantern.app.desks.colour.desk import ColourDesk
+from soft_lantern.app.desks.desk import Desk
+from soft_lantern.app.desks.dress.desk import DressDesk
+from soft_lantern.app.desks.tune.desk import TuneDesk
+from soft_lantern.app.session.session import Session
+from soft_lantern.app.work.timers import single_shot
+from soft_lantern.errors import LanternError
+from soft_lantern.formats.places import write_whole
+from soft_lantern.graph.document import View
+
+EVERY, SETTLED = 5000, 120
+"""Milliseconds between looks at whether something has moved, and after which a window that opens has its layout."""
+
+
+class Places(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where a person was. `canvas`: scale and middle; `edges` and `scrolled`: by desk, in the order of its parts."""
+
+    desk: str = ""
+    material: str = ""
+    scene: str = ""
+    view: View | None = None
+    nodes: tuple[str, ...] = ()
+    canvas: tuple[float, float, float] | None = None
+    look: str = ""
+    ramp: str = ""
+    thing: str = ""
+    window: str = ""
+    edges: dict[str, tuple[str, ...]] = {}
+    scrolled: dict[str, tuple[int, ...]] = {}
+
+
+class ComingBack(QObject):
+    """Keeps where a window is, every few seconds and at its end, and brings it back there.
+
+    `desks`: those that were made so far, by name; `current`: the name of the one that is shown.
+    """
+
+    def __init__(
+        self, window: QMainWindow, session: Session, desks: Mapping[str, Desk], current: Callable[[], str], kind: str
+    ) -> None:
+        """`kind`: what sets windows apart that are not to come back alike, such as those of designers."""
+        super().__init__(window)
+        self.window, self.session, self.desks, self.current = window, session, desks, current
+        self._file = _file_of(session.folder, kind)
+        self.kept = _read(self._file)
+        self._again: set[str] = set()
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY)
+        self._timer.timeout.connect(self.keep)
+
+    def open(self) -> None:
+        """Open what was open, before any desk is made."""
+        session, kept = self.session, self.kept
+        self.window.restoreGeometry(_bytes(kept.window))
+        session.open_scene(kept.scene)
+        session.open_material(kept.material)
+        if kept.view and session.scene_id == kept.scene:
+            session.set_view(kept.view)
+        self._timer.start()
+
+    def arrive(self, name: str) -> None:
+        """A desk is shown: the first time, as it was left."""
+        if name not in self._again and self.kept.desk:
+            self._again.add(name)
+            self._select(self.desks[name])
+            self._settling = single_shot(self, SETTLED, lambda: self._lay_out(name))
+            self._settling.start()
+
+    def end(self) -> None:
+        """The window goes."""
+        self._timer.stop()
+        self.keep()
+
+    def keep(self) -> None:
+        """Keep where the window is, if that is elsewhere than before."""
+        now = self._now()
+        if now != self.kept:
+            self.kept = now
+            with contextlib.suppress(LanternError, OSError):  # a full or closed disk: nothing hangs on it
+                write_whole(self._file, msgspec.json.encode(now).decode())
+
+    def _now(self) -> Places:
+        session, kept = self.session, self.kept
+        fields: dict[str, object] = {}
+        for desk in self.desks.values():
+            fields |= _of_desk(desk)
+        unseen = {name: getattr(kept, name) for name in ("nodes", "canvas", "look", "ramp", "thing")}
+        return Places(
+            desk=self.current(),
+            material=session.material_id,
+            scene=session.scene_id,
+            view=session.view,
+            window=_text(self.window.saveGeometry()),
+            edges={**kept.edges, **{name: _edges(desk) for name, desk in self.desks.items()}},
+            scrolled={**kept.scrolled, **{name: _scrolled(desk) for name, desk in self.desks.items()}},
+            **(unseen | fields),
+        )
+
+    def _select(self, desk: Desk) -> None:
+        project, kept = self.session.project, self.kept
+        if isinstance(desk, TuneDesk) and (kept.look in project.instances or kept.look in project.materials):
+            desk.select(kept.look)
+        elif isinstance(desk, ColourDesk) and (kept.ramp in project.gradients or kept.ramp in project.palettes):
+            desk.choose(kept.ramp)
+        elif isinstance(desk, DressDesk) and self.session.scene and self.session.scene.object(kept.thing):
+            desk.select(kept.thing)
+        elif isinstance(desk, BuildDesk) and self.session.material_id == kept.material:
+            desk.canvas.select(set(kept.nodes) & desk.canvas.material.nodes.keys())
+
+    def _lay_out(self, name: str) -> None:
+        desk, kept = self.desks[name], self.kept
+        splits = desk.findChildren(QSplitter)
+        for split, edge in zip(splits, kept.edges.get(name, ()), strict=False):
+            split.restoreState(_bytes(edge))
+        for area, value in zip(_areas(desk), kept.scrolled.get(name, ()), strict=False):
+            bar = area.verticalScrollBar()
+            if bar:
+                bar.setValue(value)
+        if isinstance(desk, BuildDesk) and kept.canvas and self.session.material_id == kept.material:
+            desk.canvas.look_at(*kept.canvas)
+
+
+def _of_desk(desk: Desk) -> dict[str, object]:
+    if isinstance(desk, BuildDesk):
+        return {"nodes": tuple(sorted(desk.canvas.selected)), "canvas": desk.canvas.looked_at()}
+    if isinstance(desk, TuneDesk):
+        return {"look": desk.selection.look_id}
+    if isinstance(desk, ColourDesk):
+        return {"ramp": desk.chosen}
+    if isinstance(desk, DressDesk):
+        return {"thing": desk.panel.object_id}
+    return {}
+
+
+def _areas(desk: Desk) -> list[QAbstractScrollArea]:
+    return desk.findChildren(QAbstractScrollArea)
+
+
+def _edges(desk: Desk) -> tuple[str, ...]:
+    return tuple(_text(split.saveState()) for split in desk.findChildren(QSplitter))
+
+
+def _scrolled(desk: Desk) -> tuple[int, ...]:
+    bars = [area.verticalScrollBar() for area in _areas(desk)]
+    return tuple(bar.value() if bar else 0 for bar in bars)
+
+
+def _text(raw: QByteArray) -> str:
+    return raw.toBase64().data().decode()
+
+
+def _bytes(text: str) -> QByteArray:
+    return QByteArray.fromBase64(text.encode())
+
+
+def _read(file: Path) -> Places:
+    """What was kept; nothing where the file is not there, or holds something else."""
+    try:
+        return msgspec.json.decode(file.read_bytes(), type=Places)
+    except (OSError, msgspec.MsgspecError):
+        return Places()
+
+
+def _file_of(folder: Path, kind: str) -> Path:
+    name = hashlib.sha256(f"{folder.resolve()}{kind}".encode()).hexdigest()[:32]
+    return platformdirs.user_state_path("soft-lantern") / "places" / f"{name}.json"

@@ -1,0 +1,153 @@
+"""Windows come back as they were left, and those on one project show each other's edits."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import platformdirs
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from by_hand import Open, settled, until
+from soft_lantern.app.main import Windows
+from soft_lantern.app.session.left_open import left_open
+from soft_lantern.app.start.page import StartPage
+from soft_lantern.app.window.window import MainWindow
+from soft_lantern.graph.document import View, changed
+from soft_lantern.graph.edits import type_value
+
+CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
+
+
+def closed(window: MainWindow) -> None:
+    window.session.saver.let_go()
+    window.close()
+
+
+def test_a_window_comes_back_where_it_was(demo_folder: Path, open_window: Open) -> None:
+    first = open_window(demo_folder)
+    first.session.open_scene("tea_terrace")
+    first.session.open_material("kettle_metal")
+    canvas = first.build.canvas
+    node = sorted(canvas.material.nodes)[3]
+    canvas.go_to(node)
+    was = canvas.looked_at()
+    first.go_to_desk("Tune")
+    first.tune.select("copper")
+    first.session.set_view(View(target=(0.1, 0.9, 0.2), yaw=77.0, pitch=9.0, distance=4.0))
+    closed(first)
+    again = open_window(demo_folder)
+    assert (again.desk_name, again.session.scene_id, again.session.material_id) == (
+        "Tune",
+        "tea_terrace",
+        "kettle_metal",
+    )
+    assert again.session.view.yaw == 77.0 and again.tune.selection.look_id == "copper"
+    again.go_to_desk("Build")
+    assert again.build.canvas.selected == {node}
+    until(lambda: again.build.canvas.looked_at() == pytest.approx(was, rel=1e-6))
+
+
+@pytest.mark.parametrize(
+    "text", ["", "{", '{"desk": 5}', '{"desk": "Tune", "canvas": [1e300, 0, -1e300], "window": "??"}']
+)
+def test_a_damaged_place_is_no_trouble(text: str, demo_folder: Path, open_window: Open) -> None:
+    closed(open_window(demo_folder))
+    (file,) = (platformdirs.user_state_path("soft-lantern") / "places").glob("*.json")
+    file.write_text(text)
+    window = open_window(demo_folder)
+    window.go_to_desk("Build")
+    assert settled(window).std() > 10
+
+
+def test_where_the_person_is_is_kept_while_the_window_lives(demo_folder: Path, open_window: Open) -> None:
+    window = open_window(demo_folder)
+    window.go_to_desk("Colour")
+    window.coming_back.keep()
+    (file,) = (platformdirs.user_state_path("soft-lantern") / "places").glob("*.json")
+    assert json.loads(file.read_text())["desk"] == "Colour"
+    before = file.stat().st_mtime_ns
+    window.coming_back.keep()
+    assert file.stat().st_mtime_ns == before  # nothing has moved
+
+
+@pytest.fixture
+def house(qapp: QApplication, open_window: Open) -> Iterator[Windows]:
+    """The windows of one run; none stays behind."""
+    made = Windows(qapp)
+    yield made
+    for each in made._shown():
+        if isinstance(each, MainWindow):
+            closed(each)
+        else:
+            each.close()
+    made.deleteLater()
+
+
+def two_on(house: Windows, folder: Path) -> tuple[MainWindow, MainWindow]:
+    house.open(folder)
+    (first,) = house._shown()
+    assert isinstance(first, MainWindow)
+    QTest.qWaitForWindowExposed(first)
+    until(lambda: not first.session.loading)
+    first.activateWindow()
+    QTest.qWaitForWindowActive(first)
+    QTest.keyClick(first, Qt.Key.Key_O, CTRL | ALT)
+    (second,) = (each for each in house._shown() if each is not first)
+    assert isinstance(second, MainWindow)
+    QTest.qWaitForWindowExposed(second)
+    return first, second
+
+
+def test_two_windows_on_one_project_show_each_others_edits(demo_folder: Path, house: Windows) -> None:
+    first, second = two_on(house, demo_folder)
+    before = settled(second)
+    second.session.open_scene("tea_terrace")
+    assert first.session.scene_id != "tea_terrace"  # each has a stage of its own
+    second.session.open_scene(first.session.scene_id)
+    first.session.edit_material("Set origin", "height_ramp", lambda m: type_value(m, "height_mask", "high", 0.2))
+    assert second.session.project is first.session.project
+    assert (settled(second) != before).any(axis=2).mean() > 0.01
+    assert second.windowTitle() == first.windowTitle() and "•" in second.windowTitle()
+    assert "Set origin" in second.commands.actions["Undo"].text()
+    QTest.keyClick(second, Qt.Key.Key_Z, CTRL)
+    assert (settled(first) == settled(first)).all() and first.session.is_saved
+    assert (settled(second) == before).all()
+
+
+def test_the_first_of_two_windows_closes_without_a_question_and_the_work_goes_on(
+    demo_folder: Path, house: Windows
+) -> None:
+    first, second = two_on(house, demo_folder)
+    first.session.apply("Rename", lambda project: changed(project, name="Renamed"))
+    first.close()
+    assert not first.isVisible() and second.isVisible()
+    second.session.apply("Rename", lambda project: changed(project, name="Renamed again"))
+    assert second.header.project_label.text().startswith("Renamed again") and second.session.save()
+    assert json.loads((demo_folder / "project.json").read_text())["name"] == "Renamed again"
+    assert settled(second).std() > 10
+
+
+def test_windows_of_a_program_that_was_killed_come_back_and_closed_ones_do_not(
+    demo_folder: Path, house: Windows, qapp: QApplication
+) -> None:
+    house.open(demo_folder)
+    file = platformdirs.user_state_path("soft-lantern") / "open.json"
+    known = json.loads(file.read_text())
+    assert known["folders"] == [str(demo_folder.resolve())] and left_open() == []  # it still runs
+    for each in house._shown():
+        closed(each)  # type: ignore[arg-type]
+    assert json.loads(file.read_text())["folders"] == []
+    file.write_text(json.dumps({"program": 2**22 + 1, "folders": [str(demo_folder), str(demo_folder / "gone")]}))
+    house.begin()
+    (back,) = house._shown()
+    assert isinstance(back, MainWindow) and back.session.folder == demo_folder
+    closed(back)
+    file.write_text("[]")
+    house.begin()
+    (page,) = house._shown()
+    assert isinstance(page, StartPage)
