@@ -14,7 +14,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QFileSystemWatcher, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
@@ -519,8 +519,8 @@ def test_a_texture_rewritten_under_its_old_time_is_seen(window: MainWindow, tmp_
     session = window.session
     session.apply("Add", lambda project: changed(project, textures={**project.textures, "odd": texture}))
     until(lambda: "odd" in session.images)
-    session.saver.look_outside()  # it is watched from now on
-    QTest.qWait(300)
+    session.saver.look_outside()
+    until(lambda: any(each.endswith("odd.png") for each in session.saver.findChild(QFileSystemWatcher).files()))
     first = load_texture(texture, window.session.folder)
     Pillow.new("RGB", (4, 4), (0, 255, 0)).save(path)
     os.utime(path, ns=(was.st_atime_ns, was.st_mtime_ns))

@@ -58,7 +58,9 @@ def test_contents_lead_to_every_page() -> None:
 def test_the_keys_that_the_manual_tells_do_what_it_says(open_window: Open, demo_folder: Path) -> None:
     actions = open_window(demo_folder).commands.actions
     known = {keys.toString() for action in actions.values() for keys in action.shortcuts()}
-    told = {keys for page in PAGES for keys in re.findall(r"\b(?:Ctrl\+(?:Shift\+)?\w+|F\d+)\b", page.read_text())}
+    told = {
+        keys for page in PAGES for keys in re.findall(r"\b(?:Ctrl\+(?:(?:Shift|Alt)\+)*\w+|F\d+)\b", page.read_text())
+    }
     assert told - known == set() and len(told) > 10
 
 

@@ -222,7 +222,7 @@ class Canvas(CanvasView):
         menu.exec(event.globalPos())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        if self._framed_for != self.material.id or self.gesture is None:
+        if self.gesture is None:
             self.frame_all(whole=True)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

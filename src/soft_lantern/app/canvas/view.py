@@ -55,7 +55,6 @@ class CanvasView(QWidget):
         self.gesture: Gesture | None = None
         self.pointer = QPointF()
         """The place of the widget where the pointer was last."""
-        self._framed_for = ""
         self.readable: Readable = {}
         self.snippets: dict[str, Material] = {}
         self.setMouseTracking(True)
@@ -126,21 +125,12 @@ class CanvasView(QWidget):
         if box.isEmpty() or self.width() < 10:
             return
         room = min((self.width() - 60) / box.width(), (self.height() - 60) / box.height())
-        self.scale = min(max(room, SMALLEST), 1.15)
-        self.origin = QPointF(self.width() / 2, self.height() / 2) - box.center() * self.scale
-        self._framed_for = self.material.id
-        self.update()
+        self.look_at(min(room, 1.15), box.center())
 
-    def looked_at(self) -> tuple[float, float, float]:
-        """The scale, and the point of the canvas that is in the middle."""
-        middle = self.to_canvas(QPointF(self.width() / 2, self.height() / 2))
-        return self.scale, middle.x(), middle.y()
-
-    def look_at(self, scale: float, x: float, y: float) -> None:
+    def look_at(self, scale: float, point: QPointF) -> None:
         """Bring a point of the canvas to the middle at a scale."""
         self.scale = min(max(scale, SMALLEST), LARGEST)
-        self.origin = QPointF(self.width() / 2, self.height() / 2) - QPointF(x, y) * self.scale
-        self._framed_for = self.material.id
+        self.origin = QPointF(self.width() / 2, self.height() / 2) - point * self.scale
         self.update()
 
     def go_to(self, node_id: str) -> None:
@@ -148,9 +138,7 @@ class CanvasView(QWidget):
         slip = self.spread.slips.get(node_id)
         if slip:
             self.select({node_id})
-            self.scale = max(self.scale, 0.85)
-            self.origin = QPointF(self.width() / 2, self.height() / 2) - slip.rect.center() * self.scale
-            self.update()
+            self.look_at(max(self.scale, 0.85), slip.rect.center())
 
     def to_canvas(self, point: QPointF) -> QPointF:
         """Canvas units of a point of the widget."""

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 import platformdirs
-from PyQt6.QtCore import QByteArray, QObject, QTimer
+from PyQt6.QtCore import QByteArray, QObject, QPointF, QTimer
 from PyQt6.QtWidgets import QAbstractScrollArea, QMainWindow, QSplitter
 
 from soft_lantern.app.desks.build.desk import BuildDesk
@@ -132,12 +132,15 @@ class ComingBack(QObject):
             if bar:
                 bar.setValue(value)
         if isinstance(desk, BuildDesk) and kept.canvas and self.session.material_id == kept.material:
-            desk.canvas.look_at(*kept.canvas)
+            scale, x, y = kept.canvas
+            desk.canvas.look_at(scale, QPointF(x, y))
 
 
 def _of_desk(desk: Desk) -> dict[str, object]:
     if isinstance(desk, BuildDesk):
-        return {"nodes": tuple(sorted(desk.canvas.selected)), "canvas": desk.canvas.looked_at()}
+        canvas = desk.canvas
+        middle = canvas.to_canvas(QPointF(canvas.width() / 2, canvas.height() / 2))
+        return {"nodes": tuple(sorted(canvas.selected)), "canvas": (canvas.scale, middle.x(), middle.y())}
     if isinstance(desk, TuneDesk):
         return {"look": desk.selection.look_id}
     if isinstance(desk, ColourDesk):

@@ -63,10 +63,7 @@ class MainWindow(QMainWindow):
     def __init__(
         self, folder: Path, worker: RenderWorker | None = None, only: str | None = None, beside: Session | None = None
     ) -> None:
-        """Open a project's folder, or as another window has it. Raises BadProject.
-
-        `only`: the one desk that is offered, "Tune".
-        """
+        """Open a project's folder, or as another window has it; `only` the desk "Tune". Raises BadProject."""
         super().__init__()
         self.only = only
         self._ending = False
@@ -96,7 +93,7 @@ class MainWindow(QMainWindow):
         self.status = StatusBar()
         self.setStatusBar(self.status)
         self._make_commands()
-        self.going = Going(self.session, self.worker, self._shown_desk, self)
+        self.going = Going(self.session, self.worker, self.go_to_desk, self)
         pictures_from(self, partial(give_pictures, self.session, self.worker))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
@@ -130,18 +127,14 @@ class MainWindow(QMainWindow):
         """Show a sentence in the status bar."""
         self.status.message.setText(text)
 
-    def go_to_desk(self, name: str) -> None:
-        """Show a desk, if it is offered."""
-        if self.only and name != self.only:
-            return
-        self.desks.setCurrentWidget(self.desk(name))
-        self.desk_name = name
-        self.header.show_desk(name)
-        self.coming_back.arrive(name)
-
-    def _shown_desk(self, name: str) -> Desk:
-        self.go_to_desk(name)
-        return self.desk(name)
+    def go_to_desk(self, name: str) -> Desk:
+        """Show a desk, if it is offered; the one that is shown."""
+        if self.only in (None, name):
+            self.desks.setCurrentWidget(self.desk(name))
+            self.desk_name = name
+            self.header.show_desk(name)
+            self.coming_back.arrive(name)
+        return self.desk(self.desk_name)
 
     def desk(self, name: str) -> Desk:
         """A desk, made now if it was not wanted before."""
