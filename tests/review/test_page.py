@@ -28,7 +28,7 @@ from soft_lantern.progress import silent
 from soft_lantern.render.baked import ShownLight
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.staging import LoweredMaterials, frame_of
-from soft_lantern.review.packing import Packing, _radiance
+from soft_lantern.review.packing import Packing, _radiance, _small
 from soft_lantern.review.page import review_page
 from soft_lantern.review.stage import LARGEST, OPTIONS, finite
 from soft_lantern.review.target import page_target
@@ -241,6 +241,9 @@ def test_what_json_cannot_hold_and_what_is_too_large_to_send_goes_out_smaller(pr
     assert packing.image(large) == packing.image(large) == 0
     (row,) = packing.images
     assert row["form"] == "bytes" and 500 < row["width"] <= 1024
+    grey = Image(np.full((1536, 2048, 4), (188, 188, 188, 255), np.uint8), "colour")
+    sent = _small(grey).texels  # half of linear light is 188 of sRGB (IEC 61966-2-1), and stays it
+    assert sent.shape == (768, 1024, 4) and (sent == (188, 188, 188, 255)).all()
     sky = np.abs(chance.normal(size=(8, 8, 4)) * [1e-3, 1.0, 60.0, 1.0]).astype(np.float32)
     form, planes = _radiance(sky)
     read = planes[..., :3] / 256 * 2.0 ** (planes[..., 3:].astype(float) - 15)

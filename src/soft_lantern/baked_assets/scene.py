@@ -16,7 +16,7 @@ import numpy.typing as npt
 from PIL import Image as Picture
 
 from soft_lantern.baked_assets.kept import Kept
-from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, measured, sheet_of
+from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, is_even, measured, sheet_of, sheet_of_even
 from soft_lantern.formats.glb import GlbFile, coordinate_sets
 from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.family import looks_of
@@ -59,6 +59,7 @@ class SceneFile:
         self.variants: dict[str, int] = {}
         self._looks = LoweredMaterials()
         self._textures: dict[tuple[bytes, Filter, Wrap], int] = {}
+        self._even: dict[tuple[str, str], Baked] = {}
         view = scene.view
         self._cameras = [
             camera_for(changed(view, yaw=view.yaw + 360.0 * turn / VIEWS), (16, 9)) for turn in range(VIEWS)
@@ -68,8 +69,7 @@ class SceneFile:
         """The file of the objects that wear some materials, by their ids. Raises Cancelled."""
         things = [thing for thing in self.scene.objects if thing.asset in self.models]
         for number, thing in enumerate(things):
-            progress(number / len(things), f"Baking the looks of {thing.name}")
-            self._add(thing, materials)
+            self._add(thing, materials, lambda share, words, at=number: progress((at + share) / len(things), words))
         if self.variants:
             names = [{"name": self._name(each)} for each in self.variants]
             self.file.extensions["KHR_materials_variants"] = {"variants": names}
@@ -80,12 +80,15 @@ class SceneFile:
         """How many objects are in it."""
         return len(self.file.roots or ())
 
-    def _add(self, thing: StageObject, materials: Collection[str]) -> None:
+    def _add(self, thing: StageObject, materials: Collection[str], progress: Progress) -> None:
         shown = [part for part in self.models[thing.asset].parts if not {part.name, ""} & set(thing.hidden)]
         parts = [part for part in shown if len(part.mesh.triangles)]
         if not any(self._material(worn(self.project, thing, part.name)) in materials for part in parts):
             return
-        primitives = [self._primitive(thing, part, materials) for part in parts]
+        primitives = []
+        for number, part in enumerate(parts):
+            progress(number / len(parts), f"Baking the looks of {thing.name}")
+            primitives.append(self._primitive(thing, part, materials))
         self.file.meshes.append({"name": thing.name, "primitives": primitives})
         node: Row = {"name": thing.name, "mesh": len(self.file.meshes) - 1}
         matrix = placement(thing)
@@ -99,12 +102,14 @@ class SceneFile:
         layers = drawn(part.layers)
         bare, values = by_vertex(part.bare, layers)
         shown = bare.recoloured(values[0]).moved(part.transform) if layers else part.placed
-        sheet, rows = sheet_of(shown, self.side)
+        own = worn(self.project, thing, part.name)
+        found = look(self.project, own)
+        even = is_even(self._looks.lowered(found.material if found else GREY))  # and so is every look of it
+        sheet, rows = sheet_of_even(shown) if even else sheet_of(shown, self.side)
         # Colours of the mesh are in the pictures already: as data, none of its layers tints it.
         held = [(replace(layer, use="data"), each[rows]) for layer, each in zip(layers, values, strict=True)]
         sets = [*coordinate_sets(sheet.mesh), *([] if sheet.own else [sheet.uvs])]
         row, place = self.file.primitive(sheet.mesh, sets, held, tangents=True), 0 if sheet.own else len(sets) - 1
-        own = worn(self.project, thing, part.name)
         row["material"] = self._look(thing, sheet, place, part.name, own)
         material = self._material(own)
         if material in materials:
@@ -119,6 +124,19 @@ class SceneFile:
 
     def _look(self, thing: StageObject, sheet: Sheet, place: int, part: str, look_id: str) -> int:
         """The index of the material of a look on a part, baked and measured."""
+        made = self._even.get((thing.id, look_id)) or self._baked(thing, sheet, look_id)
+        name = self._name(look_id)
+        self.told.append(_told(thing.name, part, name, made, sheet))
+        row = self._as_gltf(made, place)
+        if made.maps:
+            self.file.materials.append({"name": f"{name} on {part}", **row})
+            return len(self.file.materials) - 1
+        row = {"name": name, **row}  # of what holds no picture of this part, one serves all parts
+        if row not in self.file.materials:
+            self.file.materials.append(row)
+        return self.file.materials.index(row)
+
+    def _baked(self, thing: StageObject, sheet: Sheet, look_id: str) -> Baked:
         found = look(self.project, look_id)
         material = found.material if found else GREY
         lowered = self._looks.lowered(material)
@@ -126,10 +144,9 @@ class SceneFile:
         inputs = object_inputs(thing, self.models[thing.asset], sheet.mesh)
         live = Worn(sheet.mesh, inputs, lowered, uniforms, camera_for(self.scene.view, (16, 9)))
         made = measured(live, baked(live, sheet), sheet, self._cameras)
-        name = self._name(look_id)
-        self.told.append(_told(thing.name, part, name, made, sheet))
-        self.file.materials.append({"name": f"{name} on {part}", **self._as_gltf(made, place)})
-        return len(self.file.materials) - 1
+        if is_even(lowered):  # the same on every part
+            self._even[thing.id, look_id] = made
+        return made
 
     def _as_gltf(self, made: Baked, place: int) -> Row:
         factors = made.factors

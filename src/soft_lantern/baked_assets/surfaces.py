@@ -14,10 +14,11 @@ import numpy.typing as npt
 
 from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of, unfolded
 from soft_lantern.baked_assets.kept import Kept, kept_textures, read_kept
+from soft_lantern.graph.lowering import Lowered
 from soft_lantern.graph.ramps.images import srgb_of
 from soft_lantern.ir.expr import topological
-from soft_lantern.ir.inputs import BEHIND
-from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
+from soft_lantern.ir.inputs import BEHIND, surface_input
+from soft_lantern.ir.surface_inputs import CARRIED, at_pixel, read_inputs
 from soft_lantern.render.surface_points import Worn, at_places
 from soft_lantern.scene.mesh import Mesh, split_by_corner
 from soft_lantern.scene.transforms import Camera
@@ -84,6 +85,12 @@ class Sheet:
         return not self.words
 
 
+def sheet_of_even(mesh: Mesh) -> tuple[Sheet, npt.NDArray[np.int64]]:
+    """The same for a part that needs no pictures: one place of it, and its vertices as they are."""
+    one = np.zeros(1, np.int64)
+    return Sheet(mesh, mesh.uvs, (1, 1), one, np.zeros((1, 2)), one, ""), np.arange(len(mesh.positions))
+
+
 def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
     """The sheet of a part, with the vertex of its mesh that each vertex was before.
 
@@ -119,8 +126,9 @@ def density(mesh: Mesh, side: int) -> float:
 
 
 def baked(worn: Worn, sheet: Sheet) -> Baked:
-    """The look of a part, whose mesh is that of the sheet, in pictures."""
-    values = _values(worn, sheet.triangles, sheet.places)
+    """The look of a part, whose mesh is that of the sheet, in pictures; one place tells all of what is even."""
+    seen = slice(1 if is_even(worn.lowered) else None)
+    values = _values(worn, sheet.triangles[seen], sheet.places[seen])
     kept = kept_textures(worn)
     maps, factors = _as_gltf(worn, values, sheet.filled, sheet.size, kept)
     lowered = worn.lowered
@@ -130,12 +138,20 @@ def baked(worn: Worn, sheet: Sheet) -> Baked:
     )
 
 
+def is_even(lowered: Lowered) -> bool:
+    """Whether parts look the same all over: nothing that differs between vertices is read but their own normal."""
+    surface = lowered.surface
+    others = at_pixel([surface[name] for name in NAMES if name != "normal"])
+    return surface["normal"] is surface_input("normal_world") and CARRIED.keys().isdisjoint(read_inputs(others))
+
+
 def _values(worn: Worn, triangles: npt.NDArray[np.int64], places: npt.NDArray[np.float64]) -> dict[str, Floats]:
     """The surface at places, its normal in the space of the part's tangents, (n, k) each."""
     found = worn.surface(NAMES, triangles, places)
     count = len(triangles)
     values = {name: np.broadcast_to(rows, (count, rows.shape[1])) for name, rows in found.items()}
-    carried = at_places(worn.mesh, worn.carried, triangles, places)
+    handed = {name: worn.carried[name] for name in ("carried_normal", "carried_tangent")}
+    carried = at_places(worn.mesh, handed, triangles, places)
     normal = _unit(carried["carried_normal"])
     tangent = carried["carried_tangent"]
     along = _unit(tangent[:, :3] - normal * np.einsum("ni,ni->n", normal, tangent[:, :3])[:, None])

@@ -80,7 +80,8 @@ def _small(image: Image) -> Image:
     if image.texels.dtype.kind != "f":
         encoded = texels.copy()
         if image.encoding == "colour":
-            encoded[..., :3] = srgb_of(texels[..., :3].astype(np.float64))
+            rows = texels[..., :3].reshape(-1, 3).astype(np.float64)
+            encoded[..., :3] = srgb_of(rows).reshape(*texels.shape[:2], 3)
         texels = np.rint(np.clip(encoded, 0, 1) * 255).astype(np.uint8)
     return Image(texels, image.encoding, image.filter, image.wrap)
 

@@ -100,6 +100,14 @@ def test_the_window_fits_a_small_screen(window: MainWindow) -> None:
         assert (window.width(), window.height()) == (1024, 700), desk
 
 
+def test_a_long_sentence_does_not_widen_the_window(window: MainWindow) -> None:
+    window.resize(1024, 700)
+    window.say("A file brought much, and much of it has no place here: " * 12)
+    QTest.qWait(60)
+    assert window.width() == 1024 and window.minimumSizeHint().width() <= 1024
+    assert window.status.message.toolTip().startswith("A file brought")  # what is cut is told whole
+
+
 def test_a_word_that_is_cut_off_would_be_found(window: MainWindow) -> None:
     window.status.notice_button.setFixedWidth(12)
     QTest.qWait(30)

@@ -216,7 +216,8 @@ class Session(QObject):
             return added_object(project, scene_id, asset, worn, object_id)
 
         self.apply(f"Add {asset.name}", added)
-        self.told.emit(f"{asset.name} stands on the stage in plain grey: drop a look on it. Home shows everything")
+        if not worn:
+            self.told.emit(f"{asset.name} stands on the stage in plain grey: drop a look on it. Home shows everything")
         return object_id
 
     def open_scene(self, scene_id: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStatusBar, QToolButton, QWidget
 
-from soft_lantern.app.widgets.labels import plain_label, quiet_label
+from soft_lantern.app.widgets.labels import ElidedLabel, quiet_label
 from soft_lantern.app.window.task_bar import TaskBar
 from soft_lantern.graph.notice import notices_in_words
 
@@ -18,7 +18,7 @@ class StatusBar(QStatusBar):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setSizeGripEnabled(False)
-        self.message = plain_label()
+        self.message = ElidedLabel()
         self.notice_button = QToolButton()
         self.notice_button.setText(notices_in_words([]))
         self.notice_button.clicked.connect(lambda _: self.notices_wanted.emit())

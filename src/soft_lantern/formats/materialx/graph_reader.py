@@ -130,15 +130,15 @@ class GraphReader:
         """What leaves a node of ours."""
         return Given(width, wire=port_ref(node_id, port))
 
-    def formula(self, text: str, width: int, **given: Given) -> Given:
-        """What a formula over {names} gives; numbers stand in it as they are."""
-        names = {name: f"{name}_value" if trouble_with_identifier(name) else name for name in given}
-        wired = {names[name]: each for name, each in given.items() if each.wire}
-        shown = {name: names[name] if each.wire else _literal(each.parts) for name, each in given.items()}
+    def formula(self, text: str, width: int, name: str = "", /, **given: Given) -> Given:
+        """What a formula over {names} gives, the node called so; numbers stand in it as they are."""
+        names = {port: f"{port}_value" if trouble_with_identifier(port) else port for port in given}
+        wired = {names[port]: each for port, each in given.items() if each.wire}
+        shown = {port: names[port] if each.wire else _literal(each.parts) for port, each in given.items()}
         expression = text.format(**shown)
         formula_type(expression)  # says what is wrong with it
-        used = {name: each for name, each in wired.items() if name in {p.name for p in formula_type(expression).inputs}}
-        return self.out(self.add("formula", {"expression": expression}, **used), width)
+        used = {port: each for port, each in wired.items() if port in {p.name for p in formula_type(expression).inputs}}
+        return self.out(self.add("formula", {"expression": expression}, name, **used), width)
 
     def wired(self, given: Given) -> Given:
         """The same as a wire."""

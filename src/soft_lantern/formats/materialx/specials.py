@@ -212,7 +212,10 @@ def _weights(reader: GraphReader, octaves: Given, diminish: Given) -> tuple[int,
         shares = [diminish.parts[0] ** n if n < octaves.parts[0] else 0.0 for n in range(count)]
         return count, {f"weight_{n + 1}": Given(1, parts=(share,)) for n, share in enumerate(shares)}
     texts = [f"{{octaves}} >= {n + 1}.0 ? {' * '.join(['{diminish}'] * n) or '1.0'} : 0.0" for n in range(count)]
-    made = [reader.formula(text, 1, octaves=octaves, diminish=diminish) for text in texts]
+    made = [
+        reader.formula(text, 1, f"Octave {number}", octaves=octaves, diminish=diminish)
+        for number, text in enumerate(texts, 1)
+    ]
     return count, {f"weight_{n + 1}": each for n, each in enumerate(made)}
 
 
