@@ -246,6 +246,16 @@ def designers(window: MainWindow) -> QWidget | None:
     return picker
 
 
+def find(window: MainWindow) -> QWidget | None:
+    """The copper of the kettle, and where it is worn."""
+    tune(window)
+    finder = window.going.find()
+    finder.field.setText("copper")
+    QTest.qWait(6000)
+    window.grab()
+    return finder
+
+
 def change_report(window: MainWindow) -> QWidget | None:
     tune(window)
     for parameter_id, value in (("roughness", 0.85), ("base", (0.03, 0.22, 0.3, 1.0))):
@@ -286,6 +296,7 @@ PICTURES: dict[str, Callable[[MainWindow], QWidget | None]] = {
             variations,
             change_report,
             versions,
+            find,
         ),
     )
 }

@@ -399,3 +399,8 @@ def test_an_imported_file_wears_its_own_surfaces(open_window: Open, demo_folder:
     window.session.undo.undo()
     assert window.session.scene and not window.session.scene.objects
     assert not {"red pot", "blue pot"} & {i.name for i in window.session.project.instances.values()}
+    moon = trimesh.creation.icosphere(subdivisions=2)
+    moon.apply_scale(400)
+    moon.export(tmp_path / "moon.glb")
+    import_mesh(window.session, tmp_path / "moon.glb")
+    until(lambda: window.session.view.distance > 400)  # from where it was, the inside of it alone was to be seen

@@ -6,15 +6,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
+import numpy as np
 from PyQt6.QtGui import QDropEvent
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.assets import READABLE, Imported, bring_in
 from soft_lantern.formats.images import READABLE_IMAGES, bring_in_image, same_image
-from soft_lantern.graph.document import Project, Texture, with_records
+from soft_lantern.graph.document import Project, Texture, changed, with_records
 from soft_lantern.progress import Progress
+from soft_lantern.render.staging import scene_bounds
 from soft_lantern.values.images import Image
 
+NEAR, FAR = 3.0, 200.0
+"""How many times as wide as the view's distance an object may be, and how many times narrower, to be seen as it is."""
 DOCUMENTS = (".mtlx",)
 """Files of materials that can be taken in."""
 T = TypeVar("T")
@@ -32,9 +36,21 @@ def import_mesh(session: Session, path: Path) -> None:
             session.open_material(found.surfaces.materials[0].id)
         session.models_changed.emit()
         session.object_imported.emit(object_id)
-        session.told.emit(found.words)
+        if _out_of_proportion(session, object_id):
+            session.frame_all(object_id)
+        session.told.emit(f"{found.words}. Home shows everything")
 
     _read(session, path, lambda progress: bring_in(path, folder, progress), take)
+
+
+def _out_of_proportion(session: Session, object_id: str) -> bool:
+    """Whether an object is so large or small that hardly any of it, or nothing, could be seen from here."""
+    thing = session.scene.object(object_id) if session.scene else None
+    if session.scene is None or thing is None:
+        return False
+    low, high = scene_bounds(changed(session.scene, objects=(thing,)), session.models)
+    across = float(np.linalg.norm(high - low))
+    return not session.view.distance / FAR < across < NEAR * session.view.distance
 
 
 def import_document(session: Session, path: Path) -> None:
