@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from soft_lantern.graph.document import Material, Project
-from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.kinds import label_of
 
 KINDS = {
@@ -99,14 +98,6 @@ def users(project: Project, record_id: str) -> list[Place]:
             if record_id in (thing.asset, *thing.wears.values(), *thing.cut_outs.values()):
                 found.append(Place("object", scene.id, thing.name, thing.id, scene.name))
     return found
-
-
-def material_of(project: Project, place: Place) -> str:
-    """The id of the graph to open for a place: its own, or a look's material; "" where it has none."""
-    if place.record in project.snippets or place.record in project.materials:
-        return place.record
-    shown = look(project, place.record)
-    return shown.material.id if shown else ""
 
 
 def _in_graph(graph: Material, record_id: str) -> Iterator[Place]:

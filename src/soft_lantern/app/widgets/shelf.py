@@ -159,6 +159,8 @@ class _Card(QFrame):
             data.setData(PARAMETER_DRAG, self.parameter.id.encode())
             drag = QDrag(self)
             drag.setMimeData(data)
+            drag.setPixmap(self.grab())
+            drag.setHotSpot(event.position().toPoint())
             drag.exec(Qt.DropAction.CopyAction)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
