@@ -15,7 +15,7 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from soft_lantern.app.session.left_open import keep_open, left_open
+from soft_lantern.app.session.left_open import keep_open, taken_left_open
 from soft_lantern.app.theme import choice
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.garbage import GarbageCollector
@@ -72,9 +72,7 @@ class Windows(QObject):
 
     def begin(self) -> None:
         """Bring back the windows of a program that ended without a word; where there was none, the start page."""
-        left = left_open()
-        keep_open([])  # what makes the program end as it opens is not to do so again
-        for folder in left:
+        for folder in taken_left_open():
             with contextlib.suppress(LanternError):
                 self.open(folder)
         if not self._shown():
@@ -104,8 +102,8 @@ class Windows(QObject):
     def _note(self, gone: QWidget | None = None) -> None:
         """Note what is open, but for a window that closes."""
         if not self.stay:
-            held = [getattr(each, "session", None) for each in self._shown() if each is not gone]
-            keep_open([each.folder for each in held if each])
+            shown = [each for each in self._shown() if each is not gone and not getattr(each, "only", None)]
+            keep_open([each.session.folder for each in shown if hasattr(each, "session")])
 
     def _go_on(self, what: str, folder: Path) -> None:
         """Open what a window on a project asks for: the start page, the tour, or another window on the same."""

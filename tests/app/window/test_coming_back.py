@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from by_hand import Open, settled, until
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.main import Windows
-from soft_lantern.app.session.left_open import left_open
+from soft_lantern.app.session.left_open import taken_left_open
 from soft_lantern.app.start.page import StartPage
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import View, changed
@@ -142,18 +142,19 @@ def test_windows_of_a_program_that_was_killed_come_back_and_closed_ones_do_not(
     demo_folder: Path, house: Windows, qapp: QApplication
 ) -> None:
     house.open(demo_folder)
-    file = platformdirs.user_state_path("soft-lantern") / "open.json"
-    known = json.loads(file.read_text())
-    assert known["folders"] == [str(demo_folder.resolve())] and left_open() == []  # it still runs
+    house.open(demo_folder, "Tune")  # a designer's, which does not come back as an author's
+    (file,) = (platformdirs.user_state_path("soft-lantern") / "open").glob("*.json")
+    assert json.loads(file.read_text()) == [str(demo_folder.resolve())] and taken_left_open() == []  # it still runs
     for each in house._shown():
         closed(each)  # type: ignore[arg-type]
-    assert json.loads(file.read_text())["folders"] == []
-    file.write_text(json.dumps({"program": 2**22 + 1, "folders": [str(demo_folder), str(demo_folder / "gone")]}))
+    assert not file.exists()
+    dead = file.with_name(f"{2**22 + 1}.json")
+    dead.write_text(json.dumps([str(demo_folder), str(demo_folder / "gone")]))
     house.begin()
     (back,) = house._shown()
-    assert isinstance(back, MainWindow) and back.session.folder == demo_folder
+    assert isinstance(back, MainWindow) and back.session.folder == demo_folder and not dead.exists()
     closed(back)
-    file.write_text("[]")
+    dead.write_text('{"no": "list')
     house.begin()
     (page,) = house._shown()
     assert isinstance(page, StartPage)

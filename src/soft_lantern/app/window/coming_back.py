@@ -23,6 +23,8 @@ from soft_lantern.errors import LanternError
 from soft_lantern.formats.places import write_whole
 from soft_lantern.graph.document import View
 
+FAR = 1e6
+"""Metres, or degrees, within which a view makes sense."""
 EVERY, SETTLED = 5000, 120
 """Milliseconds between looks at whether something has moved, and after which a window that opens has its layout."""
 
@@ -69,7 +71,7 @@ class ComingBack(QObject):
         self.window.restoreGeometry(_bytes(kept.window))
         session.open_scene(kept.scene)
         session.open_material(kept.material)
-        if kept.view and session.scene_id == kept.scene:
+        if kept.view and session.scene_id == kept.scene and _is_sound(kept.view):
             session.set_view(kept.view)
         self._timer.start()
 
@@ -134,6 +136,11 @@ class ComingBack(QObject):
         if isinstance(desk, BuildDesk) and kept.canvas and self.session.material_id == kept.material:
             scale, x, y = kept.canvas
             desk.canvas.look_at(scale, QPointF(x, y))
+
+
+def _is_sound(view: View) -> bool:
+    """Whether a camera can look so: files may hold any number."""
+    return all(abs(part) < FAR for part in (*view.target, view.yaw, view.pitch)) and 1 / FAR < view.distance < FAR
 
 
 def _of_desk(desk: Desk) -> dict[str, object]:
