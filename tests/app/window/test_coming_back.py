@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import gc
 import json
+import weakref
 from collections.abc import Iterator
 from pathlib import Path
 
 import platformdirs
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QObject, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -20,6 +22,7 @@ from soft_lantern.app.start.page import StartPage
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import View, changed
 from soft_lantern.graph.edits import type_value
+from soft_lantern.render.worker import RenderWorker
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -158,3 +161,22 @@ def test_windows_of_a_program_that_was_killed_come_back_and_closed_ones_do_not(
     house.begin()
     (page,) = house._shown()
     assert isinstance(page, StartPage)
+
+
+def opened_and_closed(folder: Path, drawing: RenderWorker) -> list[weakref.ref[QObject]]:
+    window = MainWindow(folder, RenderWorker(beside=drawing))
+    window.show()
+    until(lambda: window.stage().pictures.frames_drawn > 0 and not window.session.loading)
+    closed(window)
+    window.deleteLater()
+    return [weakref.ref(each) for each in (window, window.session, window.session.shared)]
+
+
+def test_windows_that_were_closed_are_gone_with_all_they_held(
+    demo_folder: Path, open_window: Open, drawing: RenderWorker
+) -> None:
+    held = [opened_and_closed(demo_folder, drawing) for _ in range(3)]
+    QTest.qWait(50)
+    gc.collect()
+    alive = [each for window in held[:-1] for each in window if each() is not None]  # the last may be passing still
+    assert not alive

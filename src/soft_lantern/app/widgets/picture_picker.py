@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from weakref import WeakKeyDictionary
 
 from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage
@@ -80,20 +79,21 @@ class PicturePicker(NamePicker):
 
 Source = Callable[[PicturePicker], object]
 """Gives a picker the pictures it asks for."""
-_SOURCES: WeakKeyDictionary[QWidget, Source] = WeakKeyDictionary()
+_SOURCE = "picture_source"
+"""Where a window holds its own: a table of all windows would keep them alive."""
 
 
 def pictures_from(window: QWidget, source: Source) -> None:
     """Let every drop-down within a window, and in dialogs over it, have its pictures from there."""
-    _SOURCES[window] = source
+    setattr(window, _SOURCE, source)
 
 
 def give_pictures_to(picker: PicturePicker, over: QWidget | None) -> None:
     """Let a picker over a widget have its pictures from the window that the widget is in."""
-    while over is not None and over not in _SOURCES:
+    while over is not None and not hasattr(over, _SOURCE):
         over = over.parentWidget()
     if over is not None:
-        _SOURCES[over](picker)
+        getattr(over, _SOURCE)(picker)
 
 
 class PictureBox(QComboBox):
