@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QApplication
 from by_hand import Open, until
 from held import held_qobjects
 from soft_lantern.app.main import make_application
+from soft_lantern.app.pictures import scene_pictures
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.background import Background
 from soft_lantern.demo.project import height_ramp, write_demo
@@ -155,6 +156,7 @@ def open_window(
     alone = request.node.get_closest_marker("own_renderer")
     settings_in(tmp_path / "config")
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setattr(scene_pictures, "SAMPLES", 0)  # smooth edges take as long as the rest of a picture
     make_application()
     opened: list[MainWindow] = []
 
@@ -164,7 +166,7 @@ def open_window(
         window.resize(1280, 800)
         window.show()
         QTest.qWaitForWindowExposed(window)
-        window.activateWindow()
+        until(lambda: window.isActiveWindow() or window.activateWindow())  # shortcuts go to the active window
         until(lambda: not window.session.loading)
         until(lambda: not window.session.scene or window.stage().pictures.frames_drawn > 0)
         return window

@@ -7,6 +7,7 @@ KHR_materials_emissive_strength, KHR_materials_unlit and KHR_texture_transform.
 from __future__ import annotations
 
 import io
+import json
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Any
@@ -22,7 +23,7 @@ from soft_lantern.graph.document import Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry, look
-from soft_lantern.graph.lowering import uniform_values
+from soft_lantern.graph.lowering import Lowered, uniform_values
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs
 from soft_lantern.render.surface_points import Worn
@@ -59,6 +60,7 @@ class SceneFile:
         self.variants: dict[str, int] = {}
         self._looks = LoweredMaterials()
         self._textures: dict[tuple[bytes, Filter, Wrap], int] = {}
+        self._shared: dict[str, int] = {}
         self._even: dict[tuple[str, str], Baked] = {}
         view = scene.view
         self._cameras = [
@@ -103,8 +105,7 @@ class SceneFile:
         bare, values = by_vertex(part.bare, layers)
         shown = bare.recoloured(values[0]).moved(part.transform) if layers else part.placed
         own = worn(self.project, thing, part.name)
-        found = look(self.project, own)
-        even = is_even(self._looks.lowered(found.material if found else GREY))  # and so is every look of it
+        even = is_even(self._lowered(own)[0])  # and so is every look of it
         sheet, rows = sheet_of_even(shown) if even else sheet_of(shown, self.side)
         # Colours of the mesh are in the pictures already: as data, none of its layers tints it.
         held = [(replace(layer, use="data"), each[rows]) for layer, each in zip(layers, values, strict=True)]
@@ -132,21 +133,26 @@ class SceneFile:
             self.file.materials.append({"name": f"{name} on {part}", **row})
             return len(self.file.materials) - 1
         row = {"name": name, **row}  # of what holds no picture of this part, one serves all parts
-        if row not in self.file.materials:
+        index = self._shared.setdefault(json.dumps(row), len(self.file.materials))
+        if index == len(self.file.materials):
             self.file.materials.append(row)
-        return self.file.materials.index(row)
+        return index
 
     def _baked(self, thing: StageObject, sheet: Sheet, look_id: str) -> Baked:
-        found = look(self.project, look_id)
-        material = found.material if found else GREY
-        lowered = self._looks.lowered(material)
-        uniforms = uniform_values(lowered, material, found.shown if found else {}, self.images)
+        lowered, uniforms = self._lowered(look_id)
         inputs = object_inputs(thing, self.models[thing.asset], sheet.mesh)
         live = Worn(sheet.mesh, inputs, lowered, uniforms, camera_for(self.scene.view, (16, 9)))
         made = measured(live, baked(live, sheet), sheet, self._cameras)
-        if is_even(lowered):  # the same on every part
+        if sheet.even:  # the same on every part
             self._even[thing.id, look_id] = made
         return made
+
+    def _lowered(self, look_id: str) -> tuple[Lowered, dict[str, Any]]:
+        """A look's material for the readers, and the values of its uniforms."""
+        found = look(self.project, look_id)
+        material = found.material if found else GREY
+        lowered = self._looks.lowered(material)
+        return lowered, uniform_values(lowered, material, found.shown if found else {}, self.images)
 
     def _as_gltf(self, made: Baked, place: int) -> Row:
         factors = made.factors

@@ -68,7 +68,7 @@ class Baked:
 class Sheet:
     """Where a part lies in its pictures: the coordinates of each vertex, (n, 2), and what each texel shows.
 
-    `words`: why they were made; "" where they are the asset's own.
+    `words`: why they were made; "" where they are the asset's own. `even`: one place tells all, no picture is needed.
     """
 
     mesh: Mesh
@@ -78,6 +78,7 @@ class Sheet:
     places: npt.NDArray[np.float64]
     filled: npt.NDArray[np.int64]
     words: str
+    even: bool = False
 
     @property
     def own(self) -> bool:
@@ -88,7 +89,7 @@ class Sheet:
 def sheet_of_even(mesh: Mesh) -> tuple[Sheet, npt.NDArray[np.int64]]:
     """The same for a part that needs no pictures: one place of it, and its vertices as they are."""
     one = np.zeros(1, np.int64)
-    return Sheet(mesh, mesh.uvs, (1, 1), one, np.zeros((1, 2)), one, ""), np.arange(len(mesh.positions))
+    return Sheet(mesh, mesh.uvs, (1, 1), one, np.zeros((1, 2)), one, "", even=True), np.arange(len(mesh.positions))
 
 
 def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
@@ -126,9 +127,8 @@ def density(mesh: Mesh, side: int) -> float:
 
 
 def baked(worn: Worn, sheet: Sheet) -> Baked:
-    """The look of a part, whose mesh is that of the sheet, in pictures; one place tells all of what is even."""
-    seen = slice(1 if is_even(worn.lowered) else None)
-    values = _values(worn, sheet.triangles[seen], sheet.places[seen])
+    """The look of a part, whose mesh is that of the sheet, in pictures."""
+    values = _values(worn, sheet.triangles, sheet.places)
     kept = kept_textures(worn)
     maps, factors = _as_gltf(worn, values, sheet.filled, sheet.size, kept)
     lowered = worn.lowered

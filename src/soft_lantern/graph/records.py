@@ -40,13 +40,17 @@ class Place:
         """The place as a line for people."""
         return f"{self.name} · {self.what}" + (f" in {self.within}" if self.within else "")
 
+    @property
+    def home(self) -> str:
+        """The name of the record."""
+        return self.within or self.name
 
-def records(project: Project, kind: str = "") -> list[Place]:
-    """The records of one kind, or of all, by name; the kinds as in `KINDS`."""
+
+def records(project: Project) -> list[Place]:
+    """The records of every kind, by kind and name."""
     return [
         Place(what, record.id, record.name)
         for field, what in KINDS.items()
-        if kind in ("", field)
         for record in sorted(getattr(project, field).values(), key=lambda each: each.name.lower())
     ]
 

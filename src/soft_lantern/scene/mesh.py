@@ -6,6 +6,7 @@ Metres, right-handed, Y up, counter-clockwise triangles seen from outside, textu
 from __future__ import annotations
 
 import functools
+import itertools
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -22,7 +23,7 @@ Domain = Literal["vertex", "corner"]
 Precision = Literal["8 bit", "16 bit", "float"]
 Use = Literal["colour", "data", "selection"]
 BLOCK = 2048
-_OF_SHAPE = ("tangents", "blocks", "middles", "facing", "welded", "closed", "bounds", "in_light_map")
+_OF_SHAPE = ("tangents", "blocks", "middles", "facing", "welded", "closed", "bounds", "box", "in_light_map")
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,6 +127,13 @@ class Mesh:
         """The lowest and highest corner."""
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
+    @functools.cached_property
+    def box(self) -> Matrix:
+        """The eight corners of its bounds, (8, 4), each with a 1 at its end."""
+        low, high = self.bounds
+        ends = np.array(list(itertools.product((0, 1), repeat=3)), bool)
+        return np.hstack([np.where(ends, high, low).astype(np.float64), np.ones((8, 1))])
+
 
 @dataclass(frozen=True, eq=False)
 class ColourLayer:
@@ -184,14 +192,10 @@ class Model:
 
 def corners_bounds(placed: list[tuple[Mesh, Matrix]]) -> tuple[Matrix, Matrix]:
     """The lowest and highest corner of meshes under their matrices; a 2 m cube where there are none."""
-    corners = []
-    for mesh, matrix in placed:
-        low, high = mesh.bounds
-        box = np.array([[(low, high)[i >> axis & 1][axis] for axis in range(3)] + [1.0] for i in range(8)])
-        corners.append((box @ matrix.T)[:, :3])
-    if not corners:
+    if not placed:
         return -np.ones(3), np.ones(3)
-    return np.concatenate(corners).min(axis=0), np.concatenate(corners).max(axis=0)
+    corners = np.concatenate([(mesh.box @ matrix.T)[:, :3] for mesh, matrix in placed])
+    return corners.min(axis=0), corners.max(axis=0)
 
 
 def mesh_from(

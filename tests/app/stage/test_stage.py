@@ -15,7 +15,7 @@ from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
 from soft_lantern.app.session.imports import import_mesh
-from soft_lantern.app.stage.recorder import Wish, save_pictures
+from soft_lantern.app.stage.recorder import SAMPLES, Wish, save_pictures
 from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.tasks import Task
@@ -286,7 +286,10 @@ def test_the_card_zooms_in_whole_steps_and_is_dragged(dress: MainWindow) -> None
 def test_pictures_are_saved_as_they_are_shown_and_as_light(dress: MainWindow, tmp_path: Path) -> None:
     """A picture of the stage's size is what the window shows, and what ./lantern render gives."""
     stage = dress.dress.stage
+    rough = settled(dress, "dress")
+    stage.pictures.samples = SAMPLES  # as a window has it: smooth at edges, and there alone
     shown = settled(dress, "dress")
+    assert 0.001 < (shown != rough).any(axis=2).mean() < 0.3
     size = (stage.width(), stage.height())
     for name in ("a.png", "a.exr"):
         save_pictures(stage, Wish(tmp_path / name, size))

@@ -89,6 +89,7 @@ def test_grey_lies_round_what_is_surrounded(qtbot: QtBot, qapp: QApplication, th
         swatch = ColourButton((1.0, 0.0, 0.0, 1.0))
         frame = surrounded(swatch)
         qtbot.addWidget(frame)
+        style.dress(frame)
         frame.resize(160, 60)
         frame.show()
         qtbot.waitExposed(frame)

@@ -306,6 +306,8 @@ def test_the_notice_list_offers_mends_of_the_newest_notices() -> None:
     cards = NoticeList()
     wanted = heard(cards.fix_wanted)
     cards.show_notices([notice("<b>odd</b> & name", first)])
+    assert not cards.fix_buttons  # a hidden list makes no cards
+    cards.show()
     cards.show_notices([notice("<b>odd</b> & name", second)])
     cards.fix_buttons[("range", "node", "Clamp it")].click()
     assert wanted[0][1] is second

@@ -23,12 +23,11 @@ from soft_lantern.values.kinds import Conversion, Kind, components
 
 CORNER = 14.0
 """The folded corner at a slip's upper right."""
-
-
 SPECK = 0.25
+"""The scale under which a thumbnail is too small for more than its mean colour, and a title for words."""
 LEGIBLE = 7.2
 """Points that a title has on the screen at least, as long as there is room."""
-"""The scale under which a thumbnail is too small for more than its mean colour, and a title for words."""
+_SHADOW = QColor(0, 0, 0, 55)
 
 
 class Health(Enum):
@@ -82,14 +81,13 @@ def paint_slip(
     if slip.node.role is Role.ELBOW:
         _paint_elbow(painter, slip, selected=selected)
         return
-    shape = _paper(rect)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(0, 0, 0, 55))
-    painter.drawPath(shape.translated(2, 3))
+    # What is seen of the shadow alone: to fill all of it takes a quarter of the time of a slip.
+    painter.fillRect(QRectF(rect.right() - 3, rect.top() + CORNER + 3, 5, rect.height() - CORNER - 6), _SHADOW)
+    painter.fillRect(QRectF(rect.left() + 2, rect.bottom() - 3, rect.width(), 6), _SHADOW)
     edge = "amber" if selected else "trouble" if troubled else "edge"
     painter.setPen(QPen(now.colour(edge), 2 if selected or troubled else 1))
     painter.setBrush(now.colour("raised"))
-    painter.drawPath(shape)
+    painter.drawPath(_paper(rect))
     fold = QPolygonF(
         [
             QPointF(rect.right() - CORNER, rect.top()),

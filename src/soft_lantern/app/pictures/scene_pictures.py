@@ -45,6 +45,7 @@ class ScenePictures(QObject):
         self.linear: LinearPixels | None = None
         self.figures: list[str] = []
         self.frames_drawn = 0
+        self.samples = SAMPLES
         self.still = False
         """Whether the picture is one of full quality, of how things are now."""
         self.pace = Pace()
@@ -65,7 +66,7 @@ class ScenePictures(QObject):
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
         self._asked += 1
         asked, self.still = self._asked, False
-        make = self.frame_maker(sight, size, SAMPLES if still else 0)
+        make = self.frame_maker(sight, size, self.samples if still else 0)
         costs: list[str] = []
         pace, moving = self.pace, not still and not sight.card
         arrived, failed = reply_to(self, self._take), reply_to(self, self._fail)

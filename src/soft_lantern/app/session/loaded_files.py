@@ -14,6 +14,7 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern.app.work.background import Background
+from soft_lantern.app.work.timers import single_shot
 from soft_lantern.formats.assets import load_model
 from soft_lantern.formats.images import load_texture
 from soft_lantern.formats.light_files import load_light
@@ -27,6 +28,8 @@ from soft_lantern.values.images import Image
 T = TypeVar("T")
 KEPT_FOR_UNDO = 12
 """Models and images that are kept although nothing of the project reads them any more."""
+SOON = 16
+"""Milliseconds in which files that were read are told of together."""
 
 
 class LoadedFiles(QObject):
@@ -50,6 +53,7 @@ class LoadedFiles(QObject):
         self._assets: dict[str, Asset] = {}
         self._gone: dict[str, None] = {}
         self._followed = Project(name="")
+        self._telling = single_shot(self, SOON, self.changed.emit)
 
     def follow(self, project: Project) -> None:
         """Read what a project has that is not read yet, or is read otherwise now."""
@@ -159,7 +163,8 @@ class LoadedFiles(QObject):
         else:
             held.pop(record_id, None)
         self.notices[record_id] = notices
-        self.changed.emit()
+        if not self._telling.isActive():
+            self._telling.start()
         if held is self.lights:
             self.relit.emit()
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from soft_lantern.app.pictures.comparison import Comparison
 from soft_lantern.app.pictures.lens import Lens
-from soft_lantern.app.pictures.scene_pictures import SAMPLES, ScenePictures
+from soft_lantern.app.pictures.scene_pictures import ScenePictures
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.drops import is_look, look_dragged
@@ -107,7 +107,7 @@ class StageView(QWidget):
         ratio, sight = self.devicePixelRatioF(), self.modes.sight
         size = round(self.width() * ratio), round(self.height() * ratio)
         drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
-        self.comparison.request(sight, drawn, SAMPLES if still else 0)
+        self.comparison.request(sight, drawn, self.pictures.samples if still else 0)
         if not still:
             self._settled.start()
 

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from soft_lantern.app.session.recent import Recent, forget, recent_projects
 from soft_lantern.app.theme.remembered import remembered
-from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.theme.style import app_font, dress
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, tip
 from soft_lantern.app.widgets.pixel_image import untinted_icon
@@ -75,6 +75,7 @@ class StartPage(QWidget):
         layout.addLayout(below, 1)
         self._show_home()
         self.refresh()
+        dress(self)
 
     def say(self, text: str) -> None:
         """Say what goes on, or why something did not work; what was asked for may be asked for again."""

@@ -5,6 +5,7 @@ Words keep a contrast of 4.5 to 1 with all they stand on, and marks 3 to 1 (WCAG
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 
 from PyQt6.QtGui import QColor
@@ -35,9 +36,14 @@ class Theme:
 
     def colour(self, role: str, alpha: float = 1.0) -> QColor:
         """The colour of a role, such as "amber"."""
-        found = QColor(getattr(self, role))
-        found.setAlphaF(alpha)
-        return found
+        return QColor(_colour(getattr(self, role), alpha))
+
+
+@functools.cache
+def _colour(text: str, alpha: float) -> QColor:
+    found = QColor(text)
+    found.setAlphaF(alpha)
+    return found
 
 
 DUSK = Theme(

@@ -16,5 +16,6 @@ def show_alone(make: Callable[[], QWidget]) -> None:
     style.load_font()
     style.apply(application)
     widget = make()
+    style.dress(widget)
     widget.show()
     sys.exit(application.exec())

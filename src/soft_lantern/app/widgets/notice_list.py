@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from itertools import groupby
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.buttons import tool_button
@@ -31,11 +32,11 @@ class NoticeList(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.notices: list[Notice] = []
         self._places: Mapping[str, str] = {}
+        self._shown = False
         self.fix_buttons: dict[tuple[str, str, str], QToolButton] = {}
-        self.show_notices([])
 
     def show_notices(self, notices: list[Notice], places: Mapping[str, str] | None = None) -> None:
-        """Show these notices, the first sixty of them.
+        """Show these notices, the first sixty of them; while the list is hidden, as soon as it no longer is.
 
         `places`: what each notice's place is called, in the order in which places are shown.
         """
@@ -43,10 +44,20 @@ class NoticeList(QScrollArea):
         order = list(places)
         notices = sorted(notices, key=lambda n: order.index(n.place) if n.place in places else len(order))
         same = [_key(n) for n in notices] == [_key(n) for n in self.notices] and places == self._places
-        if self.notices and same:
-            self.notices = notices
-            return
         self.notices, self._places = notices, places
+        self._shown = self._shown and same
+        if self.isVisible():
+            self._show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._show()
+        super().showEvent(event)
+
+    def _show(self) -> None:
+        if self._shown:
+            return
+        self._shown = True
+        notices, places = self.notices, self._places
         self.fix_buttons.clear()
         inside = QWidget()
         column = QVBoxLayout(inside)

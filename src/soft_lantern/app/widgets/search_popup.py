@@ -17,7 +17,7 @@ class SearchPopup(QDialog):
     def __init__(self, words: str, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.over = parent
-        self.setFixedSize(420, 360)
+        self.setFixedSize(480, 360)
         self.field = QLineEdit()
         self.field.setPlaceholderText(words)
         self.list = QListWidget()

@@ -24,6 +24,7 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.theme import style
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.picture_picker import pictures_from
 from soft_lantern.app.widgets.swatches import Swatches
@@ -109,6 +110,7 @@ class MainWindow(QMainWindow):
         self.refresh()
         self.remembering = Remembering(self.session, self.stage, self)
         self.offers.left_behind()
+        style.dress(self)
 
     # What is shown
 

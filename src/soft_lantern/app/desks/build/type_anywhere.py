@@ -31,19 +31,18 @@ class TypeAnywhere(QObject):
         desk.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is None:
-            return False
-        application = QApplication.instance()
-        if watched is self.desk and event.type() in (QEvent.Type.Show, QEvent.Type.Hide) and application:
-            application.removeEventFilter(self)
-            if event.type() == QEvent.Type.Show:
-                application.installEventFilter(self)
-        elif event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
-            text = event.text()
+        if isinstance(event, QKeyEvent):
+            text = event.text() if event.type() == QEvent.Type.KeyPress else ""
             if text.strip() and text.isprintable() and not event.modifiers() & ~_PLAIN and self._is_free(watched):
                 self.canvas.setFocus()
                 self.canvas.open_finder(text)
                 return True
+        elif watched is self.desk and event and event.type() in (QEvent.Type.Show, QEvent.Type.Hide):
+            application = QApplication.instance()
+            if application:
+                application.removeEventFilter(self)
+                if event.type() == QEvent.Type.Show:
+                    application.installEventFilter(self)
         return False
 
     def _is_free(self, watched: QObject | None) -> bool:

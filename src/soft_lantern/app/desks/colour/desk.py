@@ -38,7 +38,7 @@ from soft_lantern.graph.document import Gradient, Palette, Project, changed, new
 from soft_lantern.graph.instances.picks import ramps_worn, worn_materials
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
-from soft_lantern.graph.ramps.users import users_of
+from soft_lantern.graph.records import users
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import RenderWorker
@@ -153,11 +153,11 @@ class ColourDesk(Desk):
         project, ramp = self.session.project, self._ramp()
         if ramp is None:
             return
-        users = users_of(project, ramp.id)
+        names = dict.fromkeys(place.home for place in users(project, ramp.id))
         table = "gradients" if isinstance(ramp, Gradient) else "palettes"
         self.session.apply(f"Delete {ramp.name}", lambda now: without_record(now, table, ramp.id))
-        if users:
-            self.session.told.emit(f"{ramp.name} was used by {', '.join(users.values())}: grey stands in now")
+        if names:
+            self.session.told.emit(f"{ramp.name} was used by {', '.join(names)}: grey stands in now")
 
     # Files
 
@@ -201,20 +201,22 @@ class ColourDesk(Desk):
             self.palette_page.show_palette(chosen)
         else:
             self.pages.setCurrentIndex(0)
-        users = users_of(project, chosen)
-        links = [link(user_id, name) for user_id, name in users.items()]
+        names = {place.record: place.home for place in users(project, chosen)} if chosen else {}
+        links = [link(user_id, name) for user_id, name in names.items()]
         unused = "Used by nothing yet" if chosen else ""
         self.used_by.setText(f"Used by {', '.join(links)}" if links else unused)
 
     def show_user(self, user_id: str) -> None:
-        """Open a material, or that of an instance, and put a scene on the stage that wears it."""
+        """Choose a palette, or open the graph of what uses one, and put a scene on the stage that wears it."""
         session, project = self.session, self.session.project
-        material = ancestry(project, user_id)[1]
-        material_id = material.id if material else user_id
-        scenes = [scene_id for scene_id in sorted(project.scenes) if worn_materials(project, scene_id)[material_id]]
+        if user_id in project.palettes:
+            self.choose(user_id)
+            return
+        graph_id = _graph_of(project, user_id)
+        scenes = [scene_id for scene_id in sorted(project.scenes) if worn_materials(project, scene_id)[graph_id]]
         if scenes and session.scene_id not in scenes:
             session.open_scene(scenes[0])
-        session.open_material(material_id)
+        session.open_material(graph_id)
 
     def _measure(self) -> None:
         """Measure which part of the chosen gradient the stage uses, beside the window."""
@@ -328,3 +330,11 @@ COLOUR_COMMANDS: dict[str, tuple[Command[ColourDesk], ...]] = {
         Command("Replace mixes by a gradient", lambda desk: desk.sources.choose_mixes(), anywhere=True),
     ),
 }
+
+
+def _graph_of(project: Project, user_id: str) -> str:
+    """The graph that shows a user of a colour: itself, an instance's, or the first that a texture is read in."""
+    if user_id in project.textures:
+        user_id = next((place.record for place in users(project, user_id)), "")
+    material = ancestry(project, user_id)[1]
+    return material.id if material else user_id
