@@ -32,6 +32,11 @@ def until(condition: Callable[[], object], seconds: float = 90) -> None:
         QTest.qWait(10)
 
 
+def activate(window: QWidget) -> None:
+    """Make a window the active one: shortcuts go to no other."""
+    until(lambda: window.isActiveWindow() or window.activateWindow())
+
+
 def drag(widget: QWidget, start: QPointF, end: QPointF, modifier: Qt.KeyboardModifier = NONE) -> None:
     """Press at one point of a widget, move in steps, let go at another."""
     QTest.mousePress(widget, LEFT, modifier, start.toPoint())

@@ -16,7 +16,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from by_hand import Open, until
+from by_hand import Open, activate, until
 from held import held_qobjects
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures import scene_pictures
@@ -166,7 +166,7 @@ def open_window(
         window.resize(1280, 800)
         window.show()
         QTest.qWaitForWindowExposed(window)
-        until(lambda: window.isActiveWindow() or window.activateWindow())  # shortcuts go to the active window
+        activate(window)
         until(lambda: not window.session.loading)
         until(lambda: not window.session.scene or window.stage().pictures.frames_drawn > 0)
         return window

@@ -6,6 +6,7 @@ not write itself, or what someone has changed since, it does not touch.
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import json
 import os
@@ -67,17 +68,23 @@ def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
     if compiler is None:
         raise BadFile(f"SPIR-V needs {COMPILER}, of Debian's package glslang-tools")
     made = {}
-    with tempfile.TemporaryDirectory() as home:
-        for name, text in FLAVOURS["glsl-450"].files(program).items():
-            stage = "vert" if ".vert." in name else "frag"
-            source, target = Path(home) / name, Path(home) / "made.spv"
-            source.write_text(text)
-            asked = [compiler, "-V", "-S", stage, str(source), "-o", str(target)]
-            told = subprocess.run(asked, capture_output=True, text=True, timeout=SECONDS)
-            if told.returncode:
-                raise BadFile(f"{name} is refused by {COMPILER}: {told.stdout.strip().splitlines()[-1]}")
-            made[f"{program.base}.{stage}.spv"] = target.read_bytes()
+    for name, text in FLAVOURS["glsl-450"].files(program).items():
+        stage = "vert" if ".vert." in name else "frag"
+        made[f"{program.base}.{stage}.spv"] = _compiled(compiler, stage, name, text)
     return made
+
+
+@functools.lru_cache(maxsize=64)
+def _compiled(compiler: str, stage: str, name: str, text: str) -> bytes:
+    """SPIR-V of a text. A proof asks for that of the delivery again, by each way that it is run."""
+    with tempfile.TemporaryDirectory() as home:
+        source, target = Path(home) / name, Path(home) / "made.spv"
+        source.write_text(text)
+        asked = [compiler, "-V", "-S", stage, str(source), "-o", str(target)]
+        told = subprocess.run(asked, capture_output=True, text=True, timeout=SECONDS)
+        if told.returncode:
+            raise BadFile(f"{name} is refused by {COMPILER}: {told.stdout.strip().splitlines()[-1]}")
+        return target.read_bytes()
 
 
 TARGETS: dict[str, Target] = {

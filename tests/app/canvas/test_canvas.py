@@ -8,6 +8,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from by_hand import activate
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.finder import HeldWire, offers
 from soft_lantern.app.canvas.painting import Health
@@ -32,8 +33,7 @@ def canvas(qtbot: object, ramp: Material) -> Iterator[Canvas]:
     made.wishes.edited.connect(lambda graph_id, name, edit, merge: made.show_material(edit(made.material)))
     made.show_material(ramp)
     made.show()
-    made.activateWindow()
-    QTest.qWaitForWindowExposed(made)
+    activate(made)
     yield made
     made.close()
 

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QWidget
 
-from by_hand import drag, middle_of, node_of, settled, tooth, until
+from by_hand import activate, drag, middle_of, node_of, settled, tooth, until
 from soft_lantern.app.canvas.value_typing import value_typed
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.errors import BadValue
@@ -50,7 +50,7 @@ def wire_to(window: MainWindow, node_id: str, output: str, target: str) -> None:
 @pytest.fixture()
 def fresh(window: MainWindow) -> MainWindow:
     window.commands.actions["New material"].trigger()
-    window.activateWindow()
+    activate(window)
     window.build.canvas.setFocus()
     until(lambda: window.build.canvas.hasFocus())
     return window

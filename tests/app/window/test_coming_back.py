@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from by_hand import Open, settled, until
+from by_hand import Open, activate, settled, until
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.main import Windows
 from soft_lantern.app.session.left_open import taken_left_open
@@ -103,8 +103,7 @@ def two_on(house: Windows, folder: Path) -> tuple[MainWindow, MainWindow]:
     assert isinstance(first, MainWindow)
     QTest.qWaitForWindowExposed(first)
     until(lambda: not first.session.loading)
-    first.activateWindow()
-    QTest.qWaitForWindowActive(first)
+    activate(first)
     QTest.keyClick(first, Qt.Key.Key_O, CTRL | ALT)
     (second,) = (each for each in house._shown() if each is not first)
     assert isinstance(second, MainWindow)

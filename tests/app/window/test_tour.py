@@ -10,12 +10,13 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
 
-from by_hand import CTRL, LEFT, SHIFT, drag, node_of, tooth, type_node, until, wire
+from by_hand import CTRL, LEFT, SHIFT, activate, drag, node_of, tooth, type_node, until, wire
 from conftest import settings_in
 from soft_lantern.app.canvas.canvas_menu import canvas_menu
 from soft_lantern.app.main import Windows, make_application
 from soft_lantern.app.start.page import StartPage
 from soft_lantern.app.theme.remembered import remembered
+from soft_lantern.app.window import tour
 from soft_lantern.app.window.tour import Tour, begun_in
 from soft_lantern.app.window.tour_steps import STEPS
 from soft_lantern.app.window.window import MainWindow
@@ -27,6 +28,7 @@ def touring(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> I
     settings_in(tmp_path / "config")
     for kind in ("STATE", "DATA"):
         monkeypatch.setenv(f"XDG_{kind}_HOME", str(tmp_path / kind.lower()))
+    monkeypatch.setattr(tour, "PRAISED", 100)
     remembered().clear()
     windows = Windows(make_application())
     windows.start()
@@ -36,10 +38,10 @@ def touring(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> I
     window = opened()[0]
     assert not page.isVisible()
     window.resize(1280, 800)
-    window.activateWindow()
+    activate(window)
     until(lambda: window.build.stage.pictures.frames_drawn > 0)
-    (tour,) = window.findChildren(Tour)
-    yield window, tour
+    (taken,) = window.findChildren(Tour)
+    yield window, taken
     for each in opened():
         each.session.saver.let_go()
         each.close()
