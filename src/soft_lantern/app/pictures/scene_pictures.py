@@ -46,6 +46,7 @@ class ScenePictures(QObject):
         self.figures: list[str] = []
         self.frames_drawn = 0
         self.samples = SAMPLES
+        """Those of a still picture; 0 is one that is not smoothed."""
         self.still = False
         """Whether the picture is one of full quality, of how things are now."""
         self.pace = Pace()
