@@ -5,8 +5,9 @@ Coordinates are 0–1, v downwards, as in glTF 2.0, one pair a corner, so a mesh
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -76,43 +77,37 @@ def unfolded(meshes: Sequence[tuple[Floats, Indices]], texels_per_metre: float) 
 
 
 def texels_of(charts: Charts) -> Texels:
-    """Which texels each triangle has: those whose middles it covers, then those beside it that none covers."""
-    width, height = charts.size
+    """Which texels each triangle has: those whose middles it covers, then those beside it that none covers.
+
+    Of several triangles the first has a texel that they cover, and the nearest one that lies beside them.
+    """
     mesh = np.concatenate([np.full(len(each), n) for n, each in enumerate(charts.coordinates)])
     triangle = np.concatenate([np.arange(len(each)) for each in charts.coordinates])
-    corners = np.concatenate(charts.coordinates).astype(np.float64) * (width, height)
-    a, b, c = (corners[:, i] for i in range(3))
-    double = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    kept = np.flatnonzero(np.abs(double) > 1e-12)
-    low = np.clip(np.floor(corners.min(axis=1) - BESIDE).astype(np.int64), 0, (width - 1, height - 1))
-    high = np.clip(np.ceil(corners.max(axis=1) + BESIDE).astype(np.int64), 1, (width, height))
-    wide, tall = (high - low)[kept].T
-    counts = wide * tall
-    which = np.repeat(kept, counts)
-    inner = np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)
-    across = np.repeat(wide, counts)
-    x, y = low[which, 0] + inner % across, low[which, 1] + inner // across
-    middle = np.stack([x, y], axis=1) + 0.5
-    u, v = _weights(corners[which], double[which], middle)
-    inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9)
-    within = (u > 1e-6) & (v > 1e-6) & (u + v < 1 - 1e-6)  # on an edge, neighbours meet
-    u, v = _nearest(corners[which], u, v, middle, inside)
-    at = corners[which, 0] * (1 - u - v)[:, None] + corners[which, 1] * u[:, None] + corners[which, 2] * v[:, None]
-    away = np.linalg.norm(at - middle, axis=1)
-    near = np.flatnonzero(inside | (away < BESIDE))
-    number = (y * width + x)[near]
-    order = np.lexsort((np.where(inside[near], 0.0, away[near]), number))
-    first = np.ones(len(order), bool)
-    first[1:] = number[order][1:] != number[order][:-1]
-    chosen = near[order[first]]
-    doubled = int((np.unique(number[within[near]], return_counts=True)[1] > 1).sum())
+    corners = np.concatenate(charts.coordinates).astype(np.float64) * charts.size
+    covered = np.zeros(charts.size[0] * charts.size[1], bool)
+    times = np.zeros(len(covered), np.int32)
+    rows = _rows_of(corners, charts.size)
+    own, beside = [_NONE], [_NONE]
+    for start, stop in _blocks(rows.wide):
+        near = _near(corners, rows, start, stop, charts.size[0])
+        inside = (near.u >= -1e-9) & (near.v >= -1e-9) & (near.u + near.v <= 1 + 1e-9)
+        within = (near.u > 1e-6) & (near.v > 1e-6) & (near.u + near.v < 1 - 1e-6)  # on an edge, neighbours meet
+        found = np.bincount(near.numbers[within])
+        times[: len(found)] += found
+        new = np.flatnonzero(inside & ~covered[near.numbers])
+        first = new[np.unique(near.numbers[new], return_index=True)[1]]
+        covered[near.numbers[first]] = True
+        own.append(near.rows(first))
+        beside.append(near.rows(np.flatnonzero(~inside & ~covered[near.numbers])))
+    near = _together(beside)
+    near = _nearest(corners, near.rows(np.flatnonzero(~covered[near.numbers])), charts.size[0])
+    whole = _together([*own, near])
+    whole = whole.rows(np.argsort(whole.numbers))
     return Texels(
-        (y * width + x)[chosen],
-        mesh[which[chosen]],
-        triangle[which[chosen]],
-        np.stack([u[chosen], v[chosen]], axis=1),
-        inside[chosen],
-        doubled,
+        *(whole.numbers, mesh[whole.triangles], triangle[whole.triangles]),
+        np.stack([whole.u, whole.v], axis=1),
+        covered[whole.numbers],
+        int((times > 1).sum()),
     )
 
 
@@ -174,38 +169,111 @@ def nearest_filled(size: tuple[int, int], numbers: Whole) -> Whole:
     return np.asarray((rows * width + columns).reshape(-1))
 
 
-def _weights(
-    corners: npt.NDArray[np.float64], double: npt.NDArray[np.float64], at: npt.NDArray[np.float64]
-) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-    """The weights of the second and third corner at places in the map."""
-    a, b, c = (corners[:, i] for i in range(3))
-    p, e, f = at - a, b - a, c - a
-    u = (p[:, 0] * f[:, 1] - p[:, 1] * f[:, 0]) / double
-    v = (e[:, 0] * p[:, 1] - e[:, 1] * p[:, 0]) / double
-    return u, v
+_BLOCK = 1 << 18
+"""Texels looked at together."""
 
 
-def _nearest(
-    corners: npt.NDArray[np.float64],
-    u: npt.NDArray[np.float64],
-    v: npt.NDArray[np.float64],
-    at: npt.NDArray[np.float64],
-    inside: npt.NDArray[np.bool_],
-) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-    """The same weights, of places outside those of the nearest point on an edge."""
-    out = np.flatnonzero(~inside)
-    best = np.full(len(out), np.inf)
-    found = np.zeros((len(out), 2))
+class _Rows(NamedTuple):
+    """Rows of texels in which triangles may have some: the triangle, the row, its first texel and how many, (n,)."""
+
+    triangles: Whole
+    y: Whole
+    x: Whole
+    wide: Whole
+
+
+class _Near(NamedTuple):
+    """Texels in or near triangles: their numbers, the triangles, and the weights of the second and third corner."""
+
+    numbers: Whole
+    triangles: Whole
+    u: npt.NDArray[np.float64]
+    v: npt.NDArray[np.float64]
+
+    def rows(self, which: npt.NDArray[np.intp]) -> _Near:
+        return _Near(*(each[which] for each in self))
+
+
+_NONE = _Near(*(np.zeros(0, np.int64),) * 2, *(np.zeros(0),) * 2)
+
+
+def _together(several: Sequence[_Near]) -> _Near:
+    return _Near(*(np.concatenate(each) for each in zip(*several, strict=True)))
+
+
+def _rows_of(corners: npt.NDArray[np.float64], size: tuple[int, int]) -> _Rows:
+    """The rows of triangles with corners in texels, (n, 3, 2), and what may lie beside them: no more than it must."""
+    width, height = size
+    e, f = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    kept = np.flatnonzero(np.abs(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0]) > 1e-12)
+    low = np.clip(np.floor(corners[kept, :, 1].min(axis=1) - BESIDE).astype(np.int64), 0, height - 1)
+    high = np.clip(np.ceil(corners[kept, :, 1].max(axis=1) + BESIDE).astype(np.int64), 1, height)
+    triangles = np.repeat(kept, high - low)
+    y = np.arange(len(triangles)) - np.repeat(np.cumsum(high - low) - (high - low), high - low)
+    y += np.repeat(low, high - low)
+    left, right = np.full(len(y), np.inf), np.full(len(y), -np.inf)
+    under, over = y + 0.5 - BESIDE, y + 0.5 + BESIDE
+    for one, other in ((0, 1), (1, 2), (2, 0)):  # how far each side reaches within the band of the row
+        (from_x, from_y), (to_x, to_y) = corners[triangles, one].T, corners[triangles, other].T
+        down = to_y - from_y
+        level = np.abs(down) < 1e-12
+        steps = np.where(level, 1.0, down)
+        ends = np.stack([(under - from_y) / steps, (over - from_y) / steps])
+        start = np.where(level, 0.0, np.clip(ends.min(axis=0), 0, 1))
+        stop = np.where(level, 1.0, np.clip(ends.max(axis=0), 0, 1))
+        for share in (start, stop):
+            at_x, at_y = from_x + (to_x - from_x) * share, from_y + down * share
+            met = (at_y > under - 1e-6) & (at_y < over + 1e-6)
+            left = np.where(met, np.minimum(left, at_x), left)
+            right = np.where(met, np.maximum(right, at_x), right)
+    met = np.flatnonzero(left <= right)
+    first = np.clip(np.floor(left[met] - BESIDE - 1e-6).astype(np.int64), 0, width - 1)
+    last = np.clip(np.ceil(right[met] + BESIDE + 1e-6).astype(np.int64), 1, width)
+    return _Rows(triangles[met], y[met], first, last - first)
+
+
+def _blocks(wide: Whole) -> Iterator[tuple[int, int]]:
+    """Runs of rows, first and one past the last, of about a block's texels together."""
+    behind = np.cumsum(wide)
+    start = 0
+    while start < len(wide):
+        stop = int(np.searchsorted(behind, (behind[start - 1] if start else 0) + _BLOCK, side="right"))
+        stop = max(stop, start + 1)
+        yield start, stop
+        start = stop
+
+
+def _near(corners: npt.NDArray[np.float64], rows: _Rows, start: int, stop: int, width: int) -> _Near:
+    """The texels of some rows, each with its triangle's weights at the texel's middle."""
+    triangles, y, first, wide = (each[start:stop] for each in rows)
+    of = corners[triangles]
+    a, e, f = of[:, 0], of[:, 1] - of[:, 0], of[:, 2] - of[:, 0]
+    double = e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0]
+    row = np.repeat(np.arange(len(wide)), wide)
+    x = np.arange(len(row)) - np.repeat(np.cumsum(wide) - wide, wide) + first[row]
+    right, down = x + 0.5 - a[row, 0], (y + 0.5 - a[:, 1])[row]
+    u = (right * f[row, 1] - down * f[row, 0]) / double[row]
+    v = (e[row, 0] * down - e[row, 1] * right) / double[row]
+    return _Near(y[row] * width + x, triangles[row], u, v)
+
+
+def _nearest(corners: npt.NDArray[np.float64], near: _Near, width: int) -> _Near:
+    """Of texels that lie beside triangles those that are near enough, each once, with the nearest place on an edge."""
+    at = np.stack([near.numbers % width, near.numbers // width], axis=1) + 0.5
+    best = np.full(len(at), np.inf)
+    found = np.zeros((len(at), 2))
     ends = ((0, 0), (1, 0), (0, 1))
     for one, other in ((0, 1), (1, 2), (2, 0)):
-        start, way = corners[out, one], corners[out, other] - corners[out, one]
-        along = np.einsum("ni,ni->n", at[out] - start, way) / np.maximum(np.einsum("ni,ni->n", way, way), 1e-20)
+        start = corners[near.triangles, one]
+        way = corners[near.triangles, other] - start
+        along = np.einsum("ni,ni->n", at - start, way) / np.maximum(np.einsum("ni,ni->n", way, way), 1e-20)
         along = np.clip(along, 0, 1)
-        away = np.linalg.norm(start + way * along[:, None] - at[out], axis=1)
+        away = np.linalg.norm(start + way * along[:, None] - at, axis=1)
         nearer = away < best
         best[nearer] = away[nearer]
         place = np.array(ends[one]) * (1 - along)[:, None] + np.array(ends[other]) * along[:, None]
         found[nearer] = place[nearer]
-    u, v = u.copy(), v.copy()
-    u[out], v[out] = found.T
-    return u, v
+    enough = np.flatnonzero(best < BESIDE)
+    order = enough[np.lexsort((best[enough], near.numbers[enough]))]
+    first = order[np.unique(near.numbers[order], return_index=True)[1]]
+    return _Near(near.numbers[first], near.triangles[first], *found[first].T)
