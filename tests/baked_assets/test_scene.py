@@ -15,6 +15,7 @@ from PIL import Image as Picture
 from khronos import complaints
 from soft_lantern.baked_assets.kept import _place, _read
 from soft_lantern.baked_assets.scene import SceneFile
+from soft_lantern.baked_assets.sheets import Sheets
 from soft_lantern.baked_assets.surfaces import CANNOT
 from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.commands.baking import bake_scene
@@ -65,7 +66,7 @@ def test_what_is_the_same_all_over_leaves_as_its_numbers_however_many_texels_the
     project, models = plain()
     worn = changed(project.scenes["s"].objects[0], wears={"": m.material.id})
     scene = Scene(id="s", name="S", objects=(worn,))
-    file = SceneFile(m.into_project(project), scene, models, {}, 512)
+    file = SceneFile(m.into_project(project), scene, models, {}, Sheets(512))
     path = tmp_path / "s.glb"
     path.write_bytes(file.made({m.material.id}))
     (material,) = Document(path).json["materials"]
@@ -78,13 +79,14 @@ def test_what_is_the_same_all_over_leaves_as_its_numbers_however_many_texels_the
 def test_a_look_is_in_its_pictures_and_the_others_are_variants(tmp_path: Path) -> None:
     project, models = plain()
     scene, (material,) = project.scenes["s"], project.materials.values()
-    file = SceneFile(project, scene, models, {}, 64)
+    file = SceneFile(project, scene, models, {}, Sheets(64))
     path = tmp_path / "s.glb"
     path.write_bytes(file.made({material.id}))
     assert complaints(path) == []  # the Khronos validator
-    assert path.read_bytes() == SceneFile(project, scene, models, {}, 64).made({material.id})  # the same each time
+    again = SceneFile(project, scene, models, {}, Sheets(64)).made({material.id})
+    assert path.read_bytes() == again
     fewer = tmp_path / "fewer.glb"
-    fewer.write_bytes(SceneFile(project, scene, models, {}, 64, looks=()).made({material.id}))
+    fewer.write_bytes(SceneFile(project, scene, models, {}, Sheets(64), looks=()).made({material.id}))
     assert [each["name"] for each in Document(fewer).json["extensions"]["KHR_materials_variants"]["variants"]] == [
         "Across"
     ]
@@ -115,12 +117,31 @@ def test_a_look_is_in_its_pictures_and_the_others_are_variants(tmp_path: Path) -
     assert np.allclose(other.bounds.mean(axis=0), (1.0, 2.0, 3.0), atol=1e-5)
 
 
+def test_objects_share_pictures_where_they_look_the_same_and_have_their_own_where_they_do_not() -> None:
+    project, models = plain()
+    (one,), (across,) = project.scenes["s"].objects, project.materials.values()
+    m = Authoring("Ramp")
+    height = m.add("position").into("separate").y
+    m.add("surface", base_colour=m.add("mix", a=(0.0, 0.0, 0.0, 1.0), b=(1.0, 1.0, 1.0, 1.0), factor=height / 4))
+    project = m.into_project(project)
+    higher = changed(one, id="two", name="Two", position=(1.0, 3.0, 3.0))
+
+    def materials(look: str) -> tuple[int, int]:
+        scene = Scene(id="s", name="S", objects=tuple(changed(each, wears={"": look}) for each in (one, higher)))
+        file = SceneFile(project, scene, models, {}, Sheets(32))
+        file.made({look})
+        return len(file.file.materials), len(file.told)
+
+    assert materials(across.id) == (2, 4)  # two looks; told for either object
+    assert materials(m.material.id) == (2, 2)  # one look of the world's height, at two heights
+
+
 def test_what_cannot_be_baked_is_said_and_a_part_without_coordinates_is_unfolded(tmp_path: Path) -> None:
     home = tmp_path / "p"
     write_demo(home)
     project = open_project(home).project
     models, images = from_disk(home)(project)
-    file = SceneFile(project, project.scenes["nectar_basin"], models, images, 32)
+    file = SceneFile(project, project.scenes["nectar_basin"], models, images, Sheets(32))
     path = tmp_path / "n.glb"
     path.write_bytes(file.made(set(project.materials)))
     assert complaints(path) == []
@@ -162,7 +183,7 @@ def test_colours_painted_at_corners_are_in_the_pictures_and_tint_nothing(tmp_pat
     thing = StageObject(id="one", name="One", asset="sheet", wears={"": m.material.id})
     scene = Scene(id="s", name="S", objects=(thing,))
     path = tmp_path / "p.glb"
-    file = SceneFile(with_records(project, asset, scene), scene, {"sheet": Model((painted,))}, {}, 64)
+    file = SceneFile(with_records(project, asset, scene), scene, {"sheet": Model((painted,))}, {}, Sheets(64))
     path.write_bytes(file.made({m.material.id}))
     assert complaints(path) == []
     document = Document(path)
@@ -207,7 +228,7 @@ def test_a_texture_that_is_only_tiled_and_tinted_goes_out_as_it_is(tmp_path: Pat
     scene = Scene(id="s", name="S", objects=(thing,))
     asset = Asset(id="ball", name="Ball", primitive="sphere", subdivision=32)
     project = with_records(m.into_project(Project(name="Tiled")), *textures, asset, scene)
-    file = SceneFile(project, scene, {"ball": primitive("sphere", 32)}, images, 64)
+    file = SceneFile(project, scene, {"ball": primitive("sphere", 32)}, images, Sheets(64))
     path = tmp_path / "t.glb"
     path.write_bytes(file.made({m.material.id}))
     assert complaints(path) == []

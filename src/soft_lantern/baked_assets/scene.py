@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -17,13 +17,14 @@ import numpy.typing as npt
 from PIL import Image as Picture
 
 from soft_lantern.baked_assets.kept import Kept
-from soft_lantern.baked_assets.surfaces import CANNOT, Baked, Sheet, baked, is_even, measured, sheet_of, sheet_of_even
+from soft_lantern.baked_assets.sheets import Sheet, Sheets, sheet_of_even
+from soft_lantern.baked_assets.surfaces import CANNOT, Baked, baked, is_even, measured, read_here
 from soft_lantern.formats.glb import GlbFile, coordinate_sets
-from soft_lantern.graph.document import Project, Scene, StageObject, changed
+from soft_lantern.graph.document import Material, Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry, look
-from soft_lantern.graph.lowering import Lowered, uniform_values
+from soft_lantern.graph.lowering import uniform_values
 from soft_lantern.progress import Progress, silent
 from soft_lantern.render.staging import GREY, LoweredMaterials, object_inputs
 from soft_lantern.render.surface_points import Worn
@@ -31,6 +32,7 @@ from soft_lantern.scene.colour_layers import by_vertex, drawn
 from soft_lantern.scene.mesh import Model, Part
 from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.values.images import Filter, Image, Wrap
+from soft_lantern.values.kinds import Value
 
 SIDE = 512
 """Texels a side of a picture."""
@@ -48,12 +50,16 @@ class SceneFile:
         scene: Scene,
         models: Mapping[str, Model],
         images: Mapping[str, Image],
-        side: int = SIDE,
+        sheets: Sheets | None = None,
         looks: Collection[str] | None = None,
     ) -> None:
-        """`looks`: the ids of the instances that are variants beside the materials themselves; None is all."""
+        """`sheets`: those of other scenes of the same models.
+
+        `looks`: the ids of the instances that are variants beside the materials themselves; None is all.
+        """
         self._chosen = looks
-        self.project, self.scene, self.models, self.images, self.side = project, scene, models, images, side
+        self.project, self.scene, self.models, self.images = project, scene, models, images
+        self._sheets = sheets or Sheets(SIDE)
         self.file = GlbFile()
         self.file.roots = []
         self.told: list[Row] = []
@@ -61,7 +67,7 @@ class SceneFile:
         self._looks = LoweredMaterials()
         self._textures: dict[tuple[bytes, Filter, Wrap], int] = {}
         self._shared: dict[str, int] = {}
-        self._even: dict[tuple[str, str], Baked] = {}
+        self._made: dict[tuple[str, ...], tuple[int, Row]] = {}
         view = scene.view
         self._cameras = [
             camera_for(changed(view, yaw=view.yaw + 360.0 * turn / VIEWS), (16, 9)) for turn in range(VIEWS)
@@ -89,8 +95,11 @@ class SceneFile:
             return
         primitives = []
         for number, part in enumerate(parts):
-            progress(number / len(parts), f"Baking the looks of {thing.name}")
-            primitives.append(self._primitive(thing, part, materials))
+
+            def looks(share: float, number: int = number) -> None:
+                progress((number + share) / len(parts), f"Baking the looks of {thing.name}")
+
+            primitives.append(self._primitive(thing, part, materials, looks))
         self.file.meshes.append({"name": thing.name, "primitives": primitives})
         node: Row = {"name": thing.name, "mesh": len(self.file.meshes) - 1}
         matrix = placement(thing)
@@ -100,13 +109,16 @@ class SceneFile:
         self.file.roots.append(len(self.file.nodes))
         self.file.nodes.append(node)
 
-    def _primitive(self, thing: StageObject, part: Part, materials: Collection[str]) -> Row:
+    def _primitive(
+        self, thing: StageObject, part: Part, materials: Collection[str], progress: Callable[[float], None]
+    ) -> Row:
+        progress(0.0)
         layers = drawn(part.layers)
         bare, values = by_vertex(part.bare, layers)
         shown = bare.recoloured(values[0]).moved(part.transform) if layers else part.placed
         own = worn(self.project, thing, part.name)
-        even = is_even(self._lowered(own)[0])  # and so is every look of it
-        sheet, rows = sheet_of_even(shown) if even else sheet_of(shown, self.side)
+        even = is_even(self._looks.lowered(self._shown(own)[0]))  # and so is every look of it
+        sheet, rows = sheet_of_even(shown) if even else self._sheets.of(shown)
         # Colours of the mesh are in the pictures already: as data, none of its layers tints it.
         held = [(replace(layer, use="data"), each[rows]) for layer, each in zip(layers, values, strict=True)]
         sets = [*coordinate_sets(sheet.mesh), *([] if sheet.own else [sheet.uvs])]
@@ -115,7 +127,9 @@ class SceneFile:
         material = self._material(own)
         if material in materials:
             mappings = []
-            for look_id in looks_of(self.project, material, self._chosen):
+            looks = looks_of(self.project, material, self._chosen)
+            for number, look_id in enumerate(looks):
+                progress(number / len(looks))
                 variant = self.variants.setdefault(look_id, len(self.variants))
                 same = look_id == own
                 index = row["material"] if same else self._look(thing, sheet, place, part.name, look_id)
@@ -124,10 +138,32 @@ class SceneFile:
         return row
 
     def _look(self, thing: StageObject, sheet: Sheet, place: int, part: str, look_id: str) -> int:
-        """The index of the material of a look on a part, baked and measured."""
-        made = self._even.get((thing.id, look_id)) or self._baked(thing, sheet, look_id)
-        name = self._name(look_id)
-        self.told.append(_told(thing.name, part, name, made, sheet))
+        """The index of the material of a look on a part, baked and measured: once for all on which it is the same."""
+        live = self._live(thing, sheet, look_id)
+        alike = (thing.id,) if sheet.even else (sheet.of, part, str(place), read_here(live))
+        key = look_id, *alike
+        if key not in self._made:
+            made = measured(live, baked(live, sheet), sheet, self._cameras)
+            self._made[key] = self._written(made, self._name(look_id), part, place), _told(made, sheet)
+        index, told = self._made[key]
+        self.told.append({"object": thing.name, "part": part, "look": self._name(look_id), **told})
+        return index
+
+    def _live(self, thing: StageObject, sheet: Sheet, look_id: str) -> Worn:
+        """What a look answers on a part of an object."""
+        material, shown = self._shown(look_id)
+        lowered = self._looks.lowered(material)
+        uniforms = uniform_values(lowered, material, shown, self.images)
+        inputs = object_inputs(thing, self.models[thing.asset], sheet.mesh)
+        return Worn(sheet.mesh, inputs, lowered, uniforms, camera_for(self.scene.view, (16, 9)))
+
+    def _shown(self, look_id: str) -> tuple[Material, Mapping[str, Value]]:
+        """A look's material and values."""
+        found = look(self.project, look_id)
+        return (found.material, found.shown) if found else (GREY, {})
+
+    def _written(self, made: Baked, name: str, part: str, place: int) -> int:
+        """The index of a material in the file."""
         row = self._as_gltf(made, place)
         if made.maps:
             self.file.materials.append({"name": f"{name} on {part}", **row})
@@ -137,22 +173,6 @@ class SceneFile:
         if index == len(self.file.materials):
             self.file.materials.append(row)
         return index
-
-    def _baked(self, thing: StageObject, sheet: Sheet, look_id: str) -> Baked:
-        lowered, uniforms = self._lowered(look_id)
-        inputs = object_inputs(thing, self.models[thing.asset], sheet.mesh)
-        live = Worn(sheet.mesh, inputs, lowered, uniforms, camera_for(self.scene.view, (16, 9)))
-        made = measured(live, baked(live, sheet), sheet, self._cameras)
-        if sheet.even:  # the same on every part
-            self._even[thing.id, look_id] = made
-        return made
-
-    def _lowered(self, look_id: str) -> tuple[Lowered, dict[str, Any]]:
-        """A look's material for the readers, and the values of its uniforms."""
-        found = look(self.project, look_id)
-        material = found.material if found else GREY
-        lowered = self._looks.lowered(material)
-        return lowered, uniform_values(lowered, material, found.shown if found else {}, self.images)
 
     def _as_gltf(self, made: Baked, place: int) -> Row:
         factors = made.factors
@@ -227,9 +247,8 @@ class SceneFile:
         return named.name if named else GREY.name
 
 
-def _told(thing: str, part: str, name: str, made: Baked, sheet: Sheet) -> Row:
-    row: Row = {"object": thing, "part": part, "look": name, "textures": sorted(made.maps)}
-    row["textures_as_they_are"] = sorted(made.kept)
+def _told(made: Baked, sheet: Sheet) -> Row:
+    row: Row = {"textures": sorted(made.maps), "textures_as_they_are": sorted(made.kept)}
     row["off_by_steps_of_255"] = {
         use: {"mean": round(mean, 2), "most": round(most, 2)} for use, (mean, most) in made.off.items()
     }

@@ -12,15 +12,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of, unfolded
 from soft_lantern.baked_assets.kept import Kept, kept_textures, read_kept
+from soft_lantern.baked_assets.sheets import Sheet
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.graph.ramps.images import srgb_of
 from soft_lantern.ir.expr import topological
 from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.surface_inputs import CARRIED, at_pixel, read_inputs
 from soft_lantern.render.surface_points import Worn, at_places
-from soft_lantern.scene.mesh import Mesh, split_by_corner
 from soft_lantern.scene.transforms import Camera
 from soft_lantern.values.images import Image
 
@@ -31,8 +30,8 @@ NAMES = (
     *("base_colour", "alpha", "metallic", "roughness", "normal", "occlusion", "emissive"),
     *("alpha_cutoff", "specular", "specular_colour"),
 )
-OVERLAP = 0.02
-"""Of the texels, how many may be shared by several places of a part."""
+_FRAME = ("carried_normal", "carried_tangent")
+"""What the space of a normal's picture comes from."""
 _VIEW = {"camera_position", "camera_range", "picture_size", "pixel_place"}
 CANNOT = {
     "time": "it changes with time; this is its beginning",
@@ -64,68 +63,6 @@ class Baked:
     off: dict[str, tuple[float, float]] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, eq=False)
-class Sheet:
-    """Where a part lies in its pictures: the coordinates of each vertex, (n, 2), and what each texel shows.
-
-    `words`: why they were made; "" where they are the asset's own. `even`: one place tells all, no picture is needed.
-    """
-
-    mesh: Mesh
-    uvs: Floats
-    size: tuple[int, int]
-    triangles: npt.NDArray[np.int64]
-    places: npt.NDArray[np.float64]
-    filled: npt.NDArray[np.int64]
-    words: str
-    even: bool = False
-
-    @property
-    def own(self) -> bool:
-        """Whether they are the asset's own coordinates."""
-        return not self.words
-
-
-def sheet_of_even(mesh: Mesh) -> tuple[Sheet, npt.NDArray[np.int64]]:
-    """The same for a part that needs no pictures: one place of it, and its vertices as they are."""
-    one = np.zeros(1, np.int64)
-    return Sheet(mesh, mesh.uvs, (1, 1), one, np.zeros((1, 2)), one, "", even=True), np.arange(len(mesh.positions))
-
-
-def sheet_of(mesh: Mesh, side: int) -> tuple[Sheet, npt.NDArray[np.int64]]:
-    """The sheet of a part, with the vertex of its mesh that each vertex was before.
-
-    Where its own coordinates cannot hold a picture of it, it is unfolded into others.
-    """
-    corners = np.ascontiguousarray(mesh.uvs[mesh.triangles], np.float32)
-    rows, words = np.arange(len(mesh.positions)), ""
-    texels = texels_of(Charts((side, side), (np.clip(corners, 0.0, 1.0),), float(side)))
-    if not np.ptp(corners.reshape(-1, 2), axis=0).all() or not len(texels.numbers):
-        words = "it has no texture coordinates"
-    elif corners.min() < -1e-4 or corners.max() > 1 + 1e-4:
-        words = "its texture coordinates leave 0 to 1"
-    elif texels.doubled > OVERLAP * len(texels.numbers):
-        words = "its texture coordinates overlap"
-    uvs = mesh.uvs
-    if words:
-        made = unfolded([(mesh.positions, mesh.triangles)], density(mesh, side))
-        (coordinates,) = made.coordinates
-        mesh, rows, first = split_by_corner(mesh, coordinates.reshape(-1, 2))
-        uvs = np.ascontiguousarray(coordinates.reshape(-1, 2)[first], np.float32)
-        texels = texels_of(Charts((side, side), (np.ascontiguousarray(uvs[mesh.triangles]),), float(side)))
-    row_of = np.zeros(side * side, np.int64)
-    row_of[texels.numbers] = np.arange(len(texels.numbers))
-    filled = row_of[nearest_filled((side, side), texels.numbers)]
-    return Sheet(mesh, uvs, (side, side), texels.triangle, texels.places, filled, words), rows
-
-
-def density(mesh: Mesh, side: int) -> float:
-    """Texels a metre at which a part about fills a picture."""
-    a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
-    area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
-    return float(side * 0.7 / np.sqrt(max(area, 1e-12)))
-
-
 def baked(worn: Worn, sheet: Sheet) -> Baked:
     """The look of a part, whose mesh is that of the sheet, in pictures."""
     values = _values(worn, sheet.triangles, sheet.places)
@@ -136,6 +73,11 @@ def baked(worn: Worn, sheet: Sheet) -> Baked:
         *(maps, factors, kept, lowered.alpha_mode, lowered.traits.get("double_sided") == "yes", lowered.unlit),
         _cannot(worn),
     )
+
+
+def read_here(worn: Worn) -> str:
+    """A digest of all that the pictures of a look come from beside the look itself and its sheet."""
+    return worn.read(list(worn.lowered.surface), _FRAME)
 
 
 def is_even(lowered: Lowered) -> bool:
@@ -150,7 +92,7 @@ def _values(worn: Worn, triangles: npt.NDArray[np.int64], places: npt.NDArray[np
     found = worn.surface(NAMES, triangles, places)
     count = len(triangles)
     values = {name: np.broadcast_to(rows, (count, rows.shape[1])) for name, rows in found.items()}
-    handed = {name: worn.carried[name] for name in ("carried_normal", "carried_tangent")}
+    handed = {name: worn.carried[name] for name in _FRAME}
     carried = at_places(worn.mesh, handed, triangles, places)
     normal = _unit(carried["carried_normal"])
     tangent = carried["carried_tangent"]

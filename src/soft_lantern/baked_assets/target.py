@@ -9,6 +9,7 @@ from pathlib import Path
 
 from soft_lantern.bake.light.kept import BakedLight
 from soft_lantern.baked_assets.scene import SIDE, VIEWS, SceneFile
+from soft_lantern.baked_assets.sheets import Sheets
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.delivery import Whole
 from soft_lantern.formats.light_export import hand_over, lit_objects
@@ -37,13 +38,13 @@ def gltf_target(
         models, images = (read or from_disk(folder))(project)
         chosen, made, taken = {each.id for each in materials}, dict[str, str | bytes](), set[str]()
         scenes = sorted(project.scenes.values(), key=lambda each: each.id)
-        lights = baked_lights(project, folder)
+        lights, sheets = baked_lights(project, folder), Sheets(side)
         for number, scene in enumerate(scenes):
 
             def part(share: float, words: str, number: int = number) -> None:
                 progress((number + share) / len(scenes), words)
 
-            file = SceneFile(project, scene, models, images, side, looks)
+            file = SceneFile(project, scene, models, images, sheets, looks)
             data = file.made(chosen, part)
             if file.objects:
                 name = as_identifier(scene.name, taken, "scene")

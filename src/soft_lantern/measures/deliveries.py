@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import itertools
 import re
 import shutil
 import subprocess
@@ -10,6 +11,7 @@ import tempfile
 import time
 from pathlib import Path
 
+from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.delivery import TARGETS, deliver
 from soft_lantern.formats.materialx.target import materialx_target
@@ -92,6 +94,19 @@ def again() -> float:
         done = deliver(project, materials, wanted, out, whole=whole)
         assert not done.written
         return time.perf_counter() - started
+
+
+def kettle_baked() -> tuple[float, float]:
+    """Seconds to bake the kettle in all its looks for glTF the first time, and the longest until it can be stopped."""
+    with tempfile.TemporaryDirectory() as home:
+        folder = Path(home)
+        write_demo(folder)
+        project = _kettle_alone(open_project(folder).project)
+        target = gltf_target(folder)["gltf"]
+        asked = [time.perf_counter()]
+        target.files(project, [project.materials["kettle_metal"]], lambda *_: asked.append(time.perf_counter()))
+        asked.append(time.perf_counter())
+        return asked[-1] - asked[0], max(later - earlier for earlier, later in itertools.pairwise(asked))
 
 
 def kettle_page() -> float:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from hashlib import sha1
 
 import numpy as np
 import numpy.typing as npt
@@ -66,6 +67,16 @@ class Worn:
                 found[name].append(np.asarray(rows, np.float32))
         return {name: np.concatenate(pieces) for name, pieces in found.items()}
 
+    def read(self, names: Sequence[str], handed: Collection[str] = ()) -> str:
+        """A digest of what surface inputs read here beside the look itself, and of some that is handed on."""
+        values = changes_worked_out(surface_inputs.at_pixel([self.lowered.surface[name] for name in names]))
+        wanted = {str(expr.data) for expr in topological(values) if expr.op is Op.INPUT}
+        given = {**frame_inputs(self.camera, (1, 1)), **self.of_object}
+        whole = sha1(repr([(name, given[name]) for name in sorted(wanted & given.keys())]).encode())
+        for name in sorted(self.carried.keys() & (wanted | set(handed))):
+            whole.update(np.ascontiguousarray(self.carried[name]).data)
+        return whole.hexdigest()
+
     def _leaves(self, values: Sequence[Expr], carried: Mapping[str, npt.NDArray[np.float64]]) -> dict[str, Array]:
         leaves: dict[str, Array] = {name: leaf(each.default) for name, each in INPUTS.items()}
         leaves |= {name: leaf(value) for name, value in frame_inputs(self.camera, (1, 1)).items()}
@@ -88,9 +99,14 @@ def at_places(
     places: npt.NDArray[np.float64],
 ) -> dict[str, npt.NDArray[np.float64]]:
     """What vertices hand on, between the corners of triangles."""
-    corners = mesh.triangles[triangles]
-    u, v = places[:, :1], places[:, 1:]
-    return {
-        name: rows[corners[:, 0]] * (1 - u - v) + rows[corners[:, 1]] * u + rows[corners[:, 2]] * v
-        for name, rows in carried.items()
-    }
+    corners = mesh.triangles.T[:, triangles]
+    weights = 1 - places[:, 0] - places[:, 1], *np.ascontiguousarray(places.T)
+
+    def between(rows: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        columns = np.zeros((rows.shape[1], len(triangles)))
+        for column, held in zip(columns, np.ascontiguousarray(rows.T), strict=True):  # many short rows are slow
+            for corner, weight in zip(corners, weights, strict=True):
+                column += held[corner] * weight
+        return columns.T
+
+    return {name: between(rows) for name, rows in carried.items()}

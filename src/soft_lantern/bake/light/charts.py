@@ -191,14 +191,14 @@ class _Near(NamedTuple):
     v: npt.NDArray[np.float64]
 
     def rows(self, which: npt.NDArray[np.intp]) -> _Near:
-        return _Near(*(each[which] for each in self))
+        return _Near._make(each[which] for each in self)
 
 
 _NONE = _Near(*(np.zeros(0, np.int64),) * 2, *(np.zeros(0),) * 2)
 
 
 def _together(several: Sequence[_Near]) -> _Near:
-    return _Near(*(np.concatenate(each) for each in zip(*several, strict=True)))
+    return _Near._make(np.concatenate(each) for each in zip(*several, strict=True))
 
 
 def _rows_of(corners: npt.NDArray[np.float64], size: tuple[int, int]) -> _Rows:
