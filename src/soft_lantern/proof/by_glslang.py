@@ -1,41 +1,82 @@
-"""GLSL and HLSL compiled by glslang, and the SPIR-V that comes of it validated by spirv-val."""
+"""GLSL and HLSL compiled by glslang, and SPIR-V validated by spirv-val."""
 
 from __future__ import annotations
 
-import functools
 import shutil
 import subprocess
 import tempfile
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.proof.absent import Absent
 
 COMPILER, VALIDATOR = "glslangValidator", "spirv-val"
 SECONDS = 60
-HOW: dict[str, tuple[str, ...]] = {
-    "glsl": (),
-    "glsl-es": (),
-    "glsl-450": ("-V",),
-    "hlsl": ("-D", "-V", "-e", "pixel_main"),
-}
-"""By target, how glslang is to take its text; with -V it makes SPIR-V."""
+TOGETHER = 32
+"""Texts compiled in one start, which takes as long as some twenty of them."""
+Files = Mapping[str, str | bytes]
 
 
-@functools.lru_cache(maxsize=64)
-def trouble(target: str, name: str, text: str) -> str:
-    """What is wrong with a file of a target in HOW, "" where it is sound. Raises Absent without the programs."""
+def programs() -> tuple[str, str]:
+    """The paths of the compiler and the validator. Raises Absent without them."""
     compiler, validator = (shutil.which(each) for each in (COMPILER, VALIDATOR))
     if compiler is None or validator is None:
-        raise Absent(f"{target} is proven by {COMPILER} and {VALIDATOR}, of Debian's glslang-tools and spirv-tools")
+        raise Absent(f"it is proven by {COMPILER} and {VALIDATOR}, of Debian's glslang-tools and spirv-tools")
+    return compiler, validator
+
+
+def glsl_troubles(several: Sequence[Files]) -> list[str]:
+    """What is wrong with the files of each of several materials, in a GLSL whose version they say; "" where nothing is.
+
+    Raises Absent without the programs.
+    """
+    found: list[str] = []
+    for start in range(0, len(several), TOGETHER):
+        run = several[start : start + TOGETHER]
+        sound = not _glsl_trouble([file for files in run for file in files.items()])
+        found += [""] * len(run) if sound else [_glsl_trouble(list(files.items())) for files in run]
+    return found
+
+
+def _glsl_trouble(files: Sequence[tuple[str, str | bytes]]) -> str:
+    compiler, _ = programs()
     with tempfile.TemporaryDirectory() as home:
-        source, made = Path(home) / name, Path(home) / "made.spv"
-        source.write_text(text)
-        stage = "vert" if ".vert." in name else "frag"
-        asked = [compiler, *HOW[target], "-S", stage, str(source)]
-        told = _run([*asked, "-o", str(made)] if "-V" in HOW[target] else asked)
-        if told or not made.exists():
+        sources = [Path(home) / f"{number}.{_stage(name)}" for number, (name, _) in enumerate(files)]
+        for source, (_, text) in zip(sources, files, strict=True):
+            source.write_text(str(text))
+        return _run([compiler, *map(str, sources)])
+
+
+def hlsl_trouble(files: Files) -> str:
+    """What is wrong with the HLSL of a material, and with SPIR-V made of it. Raises Absent without the programs."""
+    compiler, _ = programs()
+    for name, text in files.items():
+        with tempfile.TemporaryDirectory() as home:
+            source, made = Path(home) / name, Path(home) / "made.spv"
+            source.write_text(str(text))
+            told = _run([compiler, "-D", "-V", "-e", "pixel_main", "-S", _stage(name), str(source), "-o", str(made)])
+            told = told or spirv_trouble({name: made.read_bytes()})
+        if told:
             return told
-        return _run([validator, str(made)])
+    return ""
+
+
+def spirv_trouble(files: Files) -> str:
+    """What is wrong with SPIR-V. Raises Absent without the programs."""
+    _, validator = programs()
+    for name, data in files.items():
+        assert isinstance(data, bytes), name
+        with tempfile.TemporaryDirectory() as home:
+            made = Path(home) / "made.spv"
+            made.write_bytes(data)
+            told = _run([validator, str(made)])
+        if told:
+            return told
+    return ""
+
+
+def _stage(name: str) -> str:
+    return "vert" if ".vert." in name else "frag"
 
 
 def _run(asked: list[str]) -> str:

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import json
+import os
 import re
 import shutil
+import signal
 import subprocess
 import tempfile
+import threading
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -96,8 +101,11 @@ class Answer:
     limits: list[float]
 
 
-def run(trials: Sequence[Trial]) -> Answer:
-    """Run surfaces. Raises LanternError where there is no such browser, or it does not answer."""
+def run(trials: Sequence[Trial], left: threading.Event | None = None) -> Answer:
+    """Run surfaces. Raises LanternError where there is no such browser, or it does not answer.
+
+    `left`: set from another thread where nobody waits for the answer any more.
+    """
     path = shutil.which(BROWSER)
     if path is None:
         raise LanternError(f"GLSL ES is proven by {BROWSER}, of Debian's package {BROWSER}, which is not installed")
@@ -109,10 +117,7 @@ def run(trials: Sequence[Trial]) -> Answer:
         page = Path(home) / "proof.html"
         page.write_text(_PAGE.replace("@TRIALS@", json.dumps(rows).replace("<", "\\u003c")), encoding="utf-8")
         command = [path, *SWITCHES, f"--user-data-dir={home}/profile", "--dump-dom", page.as_uri()]
-        try:
-            told = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS).stdout
-        except subprocess.TimeoutExpired as error:
-            raise LanternError(f"{BROWSER} did not answer within {SECONDS} seconds") from error
+        told = _told(command, left or threading.Event())
     said = re.search(r'<pre id="found">(\{.*\})</pre>', told)
     if said is None:
         raise LanternError(f"{BROWSER} ran nothing: it has no WebGL 2 here")
@@ -128,6 +133,25 @@ def run(trials: Sequence[Trial]) -> Answer:
         called = [name for name in FUNCTIONS if re.search(rf"\b{name}\(", str(row["fragment"]))]
         limits.append(max([LIMIT, *(GAIN * float(coarse[name]) for name in called)]))
     return Answer(str(answer["name"]), found, limits)
+
+
+def _told(command: Sequence[str], left: threading.Event) -> str:
+    """What the browser writes, which is ended with all its processes where it has not within SECONDS."""
+    end = time.monotonic() + SECONDS
+    browser = subprocess.Popen(
+        command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True
+    )
+    try:
+        while not left.is_set() and time.monotonic() < end:
+            try:
+                return browser.communicate(timeout=0.1)[0]
+            except subprocess.TimeoutExpired:
+                continue
+        raise LanternError(f"{BROWSER} did not answer within {SECONDS} seconds")
+    finally:
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(browser.pid, signal.SIGKILL)
+        browser.wait()
 
 
 def _functions() -> tuple[str, str]:

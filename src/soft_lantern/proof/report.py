@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import concurrent.futures
 import functools
-from collections.abc import Mapping, Sequence
+import itertools
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +21,7 @@ from soft_lantern.proof import by_glslang, by_spirv_cross, by_webgl
 from soft_lantern.proof.absent import Absent
 from soft_lantern.proof.by_materialx import SIX_DIGITS, ByGenerator, points_of
 from soft_lantern.proof.by_opengl import OpenGl
+from soft_lantern.proof.by_webgl import BROWSER, Answer
 from soft_lantern.proof.by_webgpu import WebGpu
 from soft_lantern.proof.points import LIMIT, Points, Rows, Trial, compared, trial
 from soft_lantern.proof.vulkan_points import STAGES
@@ -39,20 +44,24 @@ def proofs(
     missing, the row says so, and nothing is proven. Raises Cancelled.
     """
     subjects = [_Subject(each, program_of(each, shipped(project, each, form))) for each in materials]
-    in_browser = _in_browser(subjects) if "glsl-es" in targets else {}
-    rows = []
-    for number, subject in enumerate(subjects):
-        for step, target in enumerate(targets):
-            progress((number + step / len(targets)) / len(subjects), f"Proving {subject.material.name}, {target}")
-            try:
-                proof = _proof(subject, target)
-            except (Absent, NoGraphics) as error:
-                proof = _missing(error)
-            except LanternError as error:
-                proof = _refused(str(error))
-            if target == "glsl-es" and proof["holds"]:
-                proof = in_browser.get(subject.material.id, proof)
-            rows.append({"material": subject.material.name, "target": target} | proof)
+    rows: list[dict[str, Any]] = []
+    progress(0.0, "Compiling GLSL")
+    with _Browser(subjects if "glsl-es" in targets else []) as browser:
+        refused = {target: _refused_glsl(subjects, target) for target in {"glsl", "glsl-es"}.intersection(targets)}
+        for number, subject in enumerate(subjects):
+            for step, target in enumerate(targets):
+                progress((number + step / len(targets)) / len(subjects), f"Proving {subject.material.name}, {target}")
+                try:
+                    proof = _proof(subject, target, refused.get(target, {}))
+                except (Absent, NoGraphics) as error:
+                    proof = _missing(error)
+                except LanternError as error:
+                    proof = _refused(str(error))
+                rows.append({"material": subject.material.name, "target": target} | proof)
+        in_browser = browser.rows(lambda: progress(1.0, f"Waiting for {BROWSER}"))
+    for row, (subject, target) in zip(rows, itertools.product(subjects, targets), strict=True):
+        if target == "glsl-es" and row["holds"]:
+            row |= in_browser[subject.material.id]
     return rows
 
 
@@ -81,14 +90,15 @@ def _refused(words: str) -> dict[str, Any]:
     return {"how": words.splitlines()[0], "holds": False, "largest": None}
 
 
-def _proof(subject: _Subject, target: str) -> dict[str, Any]:
+def _proof(subject: _Subject, target: str, refused: Mapping[str, str]) -> dict[str, Any]:
+    """`refused`: what glslang has against GLSL, by the ids of materials."""
     if target == "mtlx":
         return _by_materialx(subject.material)
     if target == "msl":
         apart = by_spirv_cross.trouble(subject.program)
         how = "not compiled here; the same structures, calls and results as spirv-cross writes"
         return _refused(apart) if apart else {"how": how, "holds": True, "largest": None}
-    compiled = "" if target == "wgsl" else _compiled(subject.program, target)
+    compiled = "" if target == "wgsl" else _compiled(subject, target, refused)
     if target == "glsl":
         return _row(subject.tried, _opengl().run(subject.tried), _opengl().name)
     if target in STAGES:
@@ -102,14 +112,27 @@ def _proof(subject: _Subject, target: str) -> dict[str, Any]:
     return {"how": compiled, "holds": True, "largest": None}
 
 
-def _compiled(program: SurfaceProgram, target: str) -> str:
+def _compiled(subject: _Subject, target: str, refused: Mapping[str, str]) -> str:
     """How a text was compiled. Raises Absent without the compiler, LanternError where it refuses."""
-    checked = "glsl-450" if target == "spirv" else target
-    for name, text in TARGETS[checked].files(program).items():
-        words = by_glslang.trouble(checked, name, str(text))
-        if words:
-            raise LanternError(words)
-    return "compiled by glslang" + (", validated by spirv-val" if "-V" in by_glslang.HOW[checked] else "")
+    by_glslang.programs()
+    if target in ("spirv", "glsl-450"):  # SPIR-V is what the delivery makes of GLSL 4.50
+        words = by_glslang.spirv_trouble(TARGETS["spirv"].files(subject.program))
+    elif target == "hlsl":
+        words = by_glslang.hlsl_trouble(TARGETS[target].files(subject.program))
+    else:
+        words = refused[subject.material.id]
+    if words:
+        raise LanternError(words)
+    return "compiled by glslang" + ("" if target in refused else ", validated by spirv-val")
+
+
+def _refused_glsl(subjects: Sequence[_Subject], target: str) -> dict[str, str]:
+    """What glslang has against the texts of materials, by their ids."""
+    try:
+        found = by_glslang.glsl_troubles([TARGETS[target].files(each.program) for each in subjects])
+    except Absent:
+        return {}
+    return {each.material.id: words for each, words in zip(subjects, found, strict=True)}
 
 
 def _row(
@@ -122,17 +145,41 @@ def _row(
     return {"how": how, "holds": proof.holds, "largest": proof.largest * limit / LIMIT, "where": proof.where}
 
 
-def _in_browser(subjects: Sequence[_Subject]) -> dict[str, dict[str, Any]]:
-    """Rows by the ids of materials."""
-    try:
-        answer = by_webgl.run([each.tried for each in subjects])
-    except LanternError as error:
-        return {each.material.id: _missing(error) for each in subjects}
-    rows: dict[str, dict[str, Any]] = {}
-    for subject, found, limit in zip(subjects, answer.found, answer.limits, strict=True):
-        key = subject.material.id
-        rows[key] = _refused(found) if isinstance(found, str) else _row(subject.tried, found, answer.name, limit)
-    return rows
+class _Browser:
+    """The browser, which is asked at once about all surfaces and answers beside everything else."""
+
+    def __init__(self, subjects: Sequence[_Subject]) -> None:
+        self._subjects, self._left = subjects, threading.Event()
+        self._answer: Future[Answer] | None = None
+
+    def __enter__(self) -> _Browser:
+        trials = [each.tried for each in self._subjects]
+        if trials:
+            self._pool = ThreadPoolExecutor(1, "proof by browser")
+            self._answer = self._pool.submit(by_webgl.run, trials, self._left)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._left.set()
+        if self._answer:
+            self._pool.shutdown()
+
+    def rows(self, waiting: Callable[[], None]) -> dict[str, dict[str, Any]]:
+        """Rows by the ids of materials. `waiting` is called until the answer is there."""
+        if self._answer is None:
+            return {}
+        while not self._answer.done():
+            waiting()
+            concurrent.futures.wait([self._answer], 0.1)
+        try:
+            answer = self._answer.result()
+        except LanternError as error:
+            return {each.material.id: _missing(error) for each in self._subjects}
+        rows: dict[str, dict[str, Any]] = {}
+        for subject, found, limit in zip(self._subjects, answer.found, answer.limits, strict=True):
+            key = subject.material.id
+            rows[key] = _refused(found) if isinstance(found, str) else _row(subject.tried, found, answer.name, limit)
+        return rows
 
 
 def _by_materialx(material: Material) -> dict[str, Any]:
