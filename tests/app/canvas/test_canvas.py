@@ -68,6 +68,19 @@ def test_a_layout_taken_over_is_the_layout_made_anew(ramp: Material) -> None:
     assert moved.slips["surface"] is first.slips["surface"]
 
 
+def test_a_canvas_of_another_size_shows_the_whole_graph_or_what_was_looked_at(canvas: Canvas) -> None:
+    canvas.resize(700, 500)
+    QTest.qWait(20)
+    corners = [canvas.to_widget(slip.rect.center()) for slip in canvas.spread.slips.values()]
+    assert all(0 < place.x() < 700 and 0 < place.y() < 500 for place in corners)
+    canvas.go_to("divide")
+    scale = canvas.scale
+    canvas.resize(900, 640)
+    QTest.qWait(20)
+    middle = canvas.to_widget(canvas.spread.slips["divide"].rect.center())
+    assert canvas.scale == scale and (middle - QPointF(450, 320)).manhattanLength() < 2
+
+
 def test_slips_are_selected_by_click_shift_click_and_box(canvas: Canvas) -> None:
     QTest.mouseClick(canvas, LEFT, NONE, at(canvas, "rise").toPoint())
     QTest.mouseClick(canvas, LEFT, SHIFT, at(canvas, "divide").toPoint())

@@ -192,7 +192,7 @@ def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindo
     assert row and row.words == "Moss"
     canvas.typing.type_into(canvas.spread.slips[image], row)
     picker = canvas.findChildren(PicturePicker)[-1]
-    until(lambda: texture.id in picker.icons)
+    until(lambda: texture.id in picker.pictures.icons)
     QTest.keyClicks(picker.field, "as data")
     QTest.keyClick(picker.field, Qt.Key.Key_Return)
     assert session.project.textures[texture.id].encoding == "data"

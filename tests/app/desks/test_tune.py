@@ -385,7 +385,7 @@ def test_a_part_is_dressed_by_name_and_picture_from_the_keyboard(window: MainWin
     (picker,) = tune.findChildren(PicturePicker)
     assert "worn now" in picker.list.currentItem().text()  # type: ignore[union-attr]
     QTest.keyClicks(picker.field, "brass")
-    until(lambda: "brass" in picker.icons)
+    until(lambda: "brass" in picker.pictures.icons)
     QTest.keyClick(picker.field, Qt.Key.Key_Return)
     thing = session.scene.object("kettle") if session.scene else None
     assert thing and thing.wears["lid"] == "brass" and not picker.isVisible()

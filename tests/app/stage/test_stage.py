@@ -200,7 +200,7 @@ def test_parts_are_hidden_dressed_and_marked_in_the_table(dress: MainWindow) -> 
     QTest.keyClick(desk.parts, Qt.Key.Key_Return)
     (picker,) = desk.findChildren(PicturePicker)
     QTest.keyClicks(picker.field, "wet st")
-    until(lambda: "wet_stone" in picker.icons)
+    until(lambda: "wet_stone" in picker.pictures.icons)
     QTest.keyClick(picker.field, Qt.Key.Key_Return)
     assert desk.parts.item(1, 1).text() == "Wet stone"
     assert thing(dress, "bell").wears == {"": "bell_glass", "glass": "wet_stone"}

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QWidget
 
-from by_hand import until
+from by_hand import activate, until
 from soft_lantern.app.main import make_application
 from soft_lantern.app.panels.parameter_dialog import ParameterDialog
 from soft_lantern.app.widgets.clock_bar import ClockBar
@@ -43,8 +43,7 @@ def application(qtbot: object) -> Iterator[QApplication]:
 def shown(widget: QWidget, width: int = 160, height: int = 28) -> QWidget:
     widget.resize(width, height)
     widget.show()
-    widget.activateWindow()
-    QTest.qWaitForWindowExposed(widget)
+    activate(widget)
     return widget
 
 

@@ -222,8 +222,13 @@ class Canvas(CanvasView):
         menu.exec(event.globalPos())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        if self.gesture is None:
-            self.frame_all(whole=True)
+        if self.gesture is not None or event is None:
+            return
+        if self.framed == (self.scale, self.origin) or not self.spread.slips:
+            self.frame_all(whole=True)  # nobody has looked closer yet
+        else:  # what is in the middle stays there
+            grown = event.size() - event.oldSize()
+            self.origin += QPointF(grown.width(), grown.height()) / 2
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None

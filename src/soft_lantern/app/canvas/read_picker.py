@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.picture_picker import PicturePicker, give_pictures_to
+from soft_lantern.app.widgets.picture_picker import PicturePicker, give_pictures
 from soft_lantern.graph.document import Gradient, Palette, Texture, changed
 from soft_lantern.values.kinds import Kind
 
@@ -42,5 +42,5 @@ def read_picker(
                     entries.append((f"{field} {value}", f"Read {current.name} {words}"))
     picker = passing(PicturePicker(f"Which {kind}? Part of its name", entries, chosen, over))
     picker.chosen.connect(lambda key: acts[key]() if key in acts else choose(key))
-    give_pictures_to(picker, over)
+    give_pictures(picker, over)
     return picker

@@ -51,6 +51,8 @@ class CanvasView(QWidget):
         self.answer: Answer | None = None
         self.scale = 1.0
         self.origin = QPointF(40, 40)
+        self.framed = (0.0, QPointF())
+        """The scale and origin at which the graph was last fitted in whole."""
         self._thumbnails: dict[str, tuple[int, Thumbnail]] = {}
         self.gesture: Gesture | None = None
         self.pointer = QPointF()
@@ -126,6 +128,8 @@ class CanvasView(QWidget):
             return
         room = min((self.width() - 60) / box.width(), (self.height() - 60) / box.height())
         self.look_at(min(room, 1.15), box.center())
+        if whole or not self.selected:
+            self.framed = self.scale, self.origin
 
     def look_at(self, scale: float, point: QPointF) -> None:
         """Bring a point of the canvas to the middle at a scale."""

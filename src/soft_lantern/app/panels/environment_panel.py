@@ -13,7 +13,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
-from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import Environment, Scene, Sun, Texture, changed
 from soft_lantern.scene.skies import SKIES, own_sun

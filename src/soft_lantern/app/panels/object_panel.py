@@ -15,7 +15,7 @@ from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.widgets.picture_picker import PictureBox
-from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
 from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.drops import is_look, look_dragged
-from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.graph.document import StageObject
 from soft_lantern.graph.instances.picks import AS_WHOLE, LIKE_THE_OBJECT, NOTHING, wearables
 

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QImage
 
 from soft_lantern.app.pictures.miniatures import Miniatures, pictured_by
 from soft_lantern.app.session.session import Session
-from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.widgets.ramp_icon import ramp_picture
+from soft_lantern.app.widgets.row_pictures import RowPictures
 from soft_lantern.app.widgets.texels import picture_of
 from soft_lantern.graph.document import Project, StageObject
 from soft_lantern.render.worker import RenderWorker
@@ -57,11 +57,11 @@ class RecordPictures(QObject):
             self._drawn.want(record_id, project, shown, SIDE)
 
 
-def give_pictures(session: Session, worker: RenderWorker, picker: PicturePicker) -> None:
-    """Let a picker have the pictures it asks for, for as long as it is open."""
-    pictures = RecordPictures(session, worker, "choosing", picker)
-    picker.wanting.connect(pictures.want)
-    pictures.arrived.connect(picker.show_picture)
+def draw_for(session: Session, worker: RenderWorker, rows: RowPictures) -> None:
+    """Let rows have the pictures they ask for, for as long as they are there."""
+    pictures = RecordPictures(session, worker, "choosing", rows)
+    rows.wanting.connect(pictures.want)
+    pictures.arrived.connect(rows.show_picture)
 
 
 def _small(image: Image) -> QImage:

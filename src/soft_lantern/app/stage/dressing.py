@@ -36,7 +36,7 @@ def wear(stage: StageView) -> None:
     thing = _thing(stage)
     if thing:
         corner = stage.mapToGlobal(QPoint(stage.width() // 2 - 210, 30))
-        choose_worn(stage.session, stage.pictures.worker, thing.id, stage.modes.sight.part, stage, corner)
+        choose_worn(stage.session, thing.id, stage.modes.sight.part, stage, corner)
 
 
 def undress(stage: StageView) -> None:

@@ -130,7 +130,7 @@ def drawn_font(size: float, *, bold: bool = False) -> QFont:
 def apply(application: QApplication) -> None:
     """Let the application and every window that is dressed have the theme and the size of text in use."""
     now, font = theme(), app_font()
-    sheet = _filled(_SHEET, now)
+    sheet = _filled(now)
     if application.property(_DRESSED) == sheet and application.font() == font:
         return
     palette = QPalette()
@@ -165,13 +165,14 @@ def dress(window: QWidget) -> None:
     A sheet is the window's and not the application's, and comes last: while there is one, Qt goes through all that a
     widget holds whenever it becomes part of another, which made a desk five times as slow to build.
     """
-    sheet = _filled(_SHEET, theme())
+    sheet = _filled(theme())
     window.setStyleSheet(sheet)
     window.setProperty(_DRESSED, sheet)
 
 
 @functools.cache
-def _filled(sheet: str, now: Theme) -> str:
+def _filled(now: Theme) -> str:
+    sheet = _SHEET
     for role in sorted(Theme.__dataclass_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
     for picture in ("chevron", "tick"):

@@ -101,7 +101,7 @@ class CodeText(QPlainTextEdit):
         if self._marked and not any(map(self._is_in_sight, self._marked)):
             bar = self.verticalScrollBar()
             if bar:
-                bar.setValue(max(min(self._marked) - self._in_sight() // 3, 0))
+                bar.setValue(max(min(self._marked) - self._lines_in_sight() // 3, 0))
 
     def _is_in_sight(self, line: int) -> bool:
         """Whether any of a line is: one that is clicked at the very edge does not move away under the pointer."""
@@ -109,7 +109,7 @@ class CodeText(QPlainTextEdit):
         place = self.blockBoundingGeometry(block).translated(self.contentOffset()).toAlignedRect()
         return self.viewport().rect().intersects(place)  # type: ignore[union-attr]
 
-    def _in_sight(self) -> int:
+    def _lines_in_sight(self) -> int:
         return max(self.height() // max(self.fontMetrics().lineSpacing(), 1) - 1, 1)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

@@ -6,12 +6,12 @@ from collections.abc import Mapping
 from itertools import groupby
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label
 from soft_lantern.app.widgets.manual_view import open_manual
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.graph.notice import Fix, Notice, Severity
 
 _SIGNS = {Severity.ERROR: "Error", Severity.WARNING: "Warning", Severity.INFO: "Note"}
@@ -32,8 +32,9 @@ class NoticeList(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.notices: list[Notice] = []
         self._places: Mapping[str, str] = {}
-        self._shown = False
         self.fix_buttons: dict[tuple[str, str, str], QToolButton] = {}
+        self._changed = WhenSeen(self, self._show)
+        self._changed()
 
     def show_notices(self, notices: list[Notice], places: Mapping[str, str] | None = None) -> None:
         """Show these notices, the first sixty of them; while the list is hidden, as soon as it no longer is.
@@ -45,18 +46,10 @@ class NoticeList(QScrollArea):
         notices = sorted(notices, key=lambda n: order.index(n.place) if n.place in places else len(order))
         same = [_key(n) for n in notices] == [_key(n) for n in self.notices] and places == self._places
         self.notices, self._places = notices, places
-        self._shown = self._shown and same
-        if self.isVisible():
-            self._show()
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        self._show()
-        super().showEvent(event)
+        if not same:
+            self._changed()
 
     def _show(self) -> None:
-        if self._shown:
-            return
-        self._shown = True
         notices, places = self.notices, self._places
         self.fix_buttons.clear()
         inside = QWidget()
@@ -71,8 +64,7 @@ class NoticeList(QScrollArea):
         if len(notices) > MOST:
             column.addWidget(plain_label(f"and {len(notices) - MOST} more"))
         if not notices:
-            calm = quiet_label("Nothing is wrong")
-            column.addWidget(calm)
+            column.addWidget(quiet_label("Nothing is wrong"))
         column.addStretch(1)
         self.setWidget(inside)
 
@@ -94,8 +86,7 @@ class NoticeList(QScrollArea):
         facts += [f"possible {notice.possible}"] * bool(notice.possible)
         facts += [f"accepted: {notice.accepted or 'no remark'}"] * (notice.accepted is not None)
         if facts:
-            ranges = quiet_label(", ".join(facts), wraps=True)
-            column.addWidget(ranges)
+            column.addWidget(quiet_label(", ".join(facts), wraps=True))
         row = QHBoxLayout()
         row.setSpacing(4)
         if notice.accepted is None and notice.fixes:

@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from soft_lantern.app.widgets.alone import show_alone
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.widgets.pixel_image import picture_icon
+from soft_lantern.app.widgets.row_pictures import SIDE, RowPictures
 from soft_lantern.app.widgets.search_popup import KEY, NamePicker
-
-SIDE = 34
-"""Pixels of a picture."""
 
 
 class PicturePicker(NamePicker):
@@ -22,9 +19,6 @@ class PicturePicker(NamePicker):
 
     `now`: what is said beside the current one. `icons`: pictures that are there already, by id.
     """
-
-    wanting = pyqtSignal(list)
-    """The ids of records that are seen and have no picture yet."""
 
     def __init__(
         self,
@@ -38,13 +32,9 @@ class PicturePicker(NamePicker):
     ) -> None:
         super().__init__(words, entries, parent)
         self.current, self.now = current, now
-        self.icons: dict[str, QIcon] = dict(icons or {})
-        self.list.setIconSize(QSize(SIDE, SIDE))
+        self.pictures = RowPictures(self.list, icons=icons)
         self.list.setUniformItemSizes(True)
         self.list.setAccessibleName("what there is to choose")
-        bar = self.list.verticalScrollBar()
-        assert bar
-        bar.valueChanged.connect(lambda _: self._ask())
 
     def look(self, text: str) -> None:
         self.list.setUpdatesEnabled(False)
@@ -52,33 +42,17 @@ class PicturePicker(NamePicker):
         for row in range(self.list.count()):
             item = self.list.item(row)
             assert item
-            item.setSizeHint(QSize(0, SIDE + 4))
-            if item.data(KEY) in self.icons:
-                item.setIcon(self.icons[item.data(KEY)])
+            self.pictures.dress(item, item.data(KEY))
             if item.data(KEY) == self.current:
                 item.setText(f"{item.text()}    {self.now}")
                 if not text.strip():
                     self.list.setCurrentRow(row)
         self.list.setUpdatesEnabled(True)
-        self._ask()
-
-    def show_picture(self, record_id: str, image: QImage) -> None:
-        """Show a record's picture."""
-        self.icons[record_id] = picture_icon(image)
-        for row in range(self.list.count()):
-            item = self.list.item(row)
-            if item and item.data(KEY) == record_id:
-                item.setIcon(self.icons[record_id])
-
-    def _ask(self) -> None:
-        first = self.list.indexAt(QPoint(4, 4)).row()
-        seen = range(max(first, 0), min(max(first, 0) + self.height() // SIDE, self.list.count()))
-        keys = [item.data(KEY) for row in seen if (item := self.list.item(row))]
-        self.wanting.emit([key for key in keys if key not in self.icons])
+        self.pictures.ask()
 
 
-Source = Callable[[PicturePicker], object]
-"""Gives a picker the pictures it asks for."""
+Source = Callable[[RowPictures], object]
+"""Gives rows the pictures they ask for."""
 _SOURCE = "picture_source"
 """Where a window holds its own: a table of all windows would keep them alive."""
 
@@ -88,12 +62,12 @@ def pictures_from(window: QWidget, source: Source) -> None:
     setattr(window, _SOURCE, source)
 
 
-def give_pictures_to(picker: PicturePicker, over: QWidget | None) -> None:
+def give_pictures(picker: PicturePicker, over: QWidget | None) -> None:
     """Let a picker over a widget have its pictures from the window that the widget is in."""
     while over is not None and not hasattr(over, _SOURCE):
         over = over.parentWidget()
     if over is not None:
-        getattr(over, _SOURCE)(picker)
+        getattr(over, _SOURCE)(picker.pictures)
 
 
 class PictureBox(QComboBox):
@@ -110,7 +84,7 @@ class PictureBox(QComboBox):
         icons = {key: self.itemIcon(row) for row, (key, _) in enumerate(entries) if not self.itemIcon(row).isNull()}
         picker = passing(PicturePicker(self.words, entries, str(self.currentData()), self, icons=icons))
         picker.chosen.connect(self._take)
-        give_pictures_to(picker, self)
+        give_pictures(picker, self)
         picker.open_at(self.mapToGlobal(self.rect().bottomLeft()))
 
     def _take(self, key: str) -> None:

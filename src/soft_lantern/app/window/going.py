@@ -12,7 +12,7 @@ from soft_lantern.app.desks.colour.desk import ColourDesk
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DressDesk
 from soft_lantern.app.desks.tune.desk import TuneDesk
-from soft_lantern.app.pictures.record_pictures import RecordPictures
+from soft_lantern.app.pictures.record_pictures import draw_for
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.window.record_finder import RecordFinder
@@ -35,9 +35,7 @@ class Going:
                 lambda text: found(session.project, text), lambda each: users(session.project, each), self.over
             )
         )
-        pictures = RecordPictures(session, self.worker, "finding", finder)
-        finder.wanting.connect(pictures.want)
-        pictures.arrived.connect(finder.show_picture)
+        draw_for(session, self.worker, finder.pictures)
         finder.wanted.connect(self.to_place)
         finder.open(record_id)
         return finder

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QKeyEvent
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.labels import quiet_label
-from soft_lantern.app.widgets.pixel_image import picture_icon
+from soft_lantern.app.widgets.row_pictures import RowPictures
 from soft_lantern.app.widgets.search_popup import KEY, SearchPopup
 from soft_lantern.graph.records import Place
 
-SIDE, MOST = 34, 300
-"""Pixels of a picture; entries that are listed for one text."""
+MOST = 300
+"""Entries that are listed for one text."""
 
 
 class RecordFinder(SearchPopup):
@@ -26,8 +26,6 @@ class RecordFinder(SearchPopup):
 
     wanted = pyqtSignal(object)
     """Where to go, a `graph.records.Place`."""
-    wanting = pyqtSignal(list)
-    """The ids of records that are seen and have no picture yet."""
 
     def __init__(
         self, find: Callable[[str], Sequence[Place]], users: Callable[[str], Sequence[Place]], parent: QWidget
@@ -37,7 +35,6 @@ class RecordFinder(SearchPopup):
         self.found_by, self.users_of = find, users
         self._found: Sequence[Place] = ()
         self._used: Sequence[Place] = ()
-        self._icons: dict[str, QIcon] = {}
         self.users_label = quiet_label("")
         self.users = QListWidget()
         self.users.setAccessibleName("what uses it")
@@ -51,15 +48,12 @@ class RecordFinder(SearchPopup):
         layout = self.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.addLayout(row, 1)
+        self.pictures = RowPictures(self.list, self.users)
         for each in (self.list, self.users):
-            each.setIconSize(QSize(SIDE, SIDE))
             each.installEventFilter(self)
         self.list.currentRowChanged.connect(self._show_users)
         self.users.itemActivated.connect(self._go_to_user)
         self.users.itemClicked.connect(self._go_to_user)
-        bar = self.list.verticalScrollBar()
-        assert bar
-        bar.valueChanged.connect(lambda _: self._ask())
 
     def open(self, record_id: str = "") -> None:
         """Open in the middle of the window's top, with a record in hand where one is said."""
@@ -75,7 +69,7 @@ class RecordFinder(SearchPopup):
         self.list.setUpdatesEnabled(False)
         self.list.clear()
         for number, each in enumerate(shown):
-            _dressed(self.entry(str(number), each.words), self._icons.get(each.record))
+            self.pictures.dress(self.entry(str(number), each.words), each.record)
         if len(self._found) > MOST:
             self._quiet(self.list, f"and {len(self._found) - MOST:,} more: type more of the name")
         elif not self._found:
@@ -83,18 +77,10 @@ class RecordFinder(SearchPopup):
         self.list.setUpdatesEnabled(True)
         self.list.setCurrentRow(0)
         self._show_users(self.list.currentRow())
-        self._ask()
+        self.pictures.ask()
 
     def take(self, key: str) -> None:
         self.wanted.emit(self._found[int(key)])
-
-    def show_picture(self, record_id: str, image: QImage) -> None:
-        """Show a record's picture."""
-        self._icons[record_id] = icon = picture_icon(image)
-        for shown, places in ((self.list, self._found), (self.users, self._used)):
-            for row, each in enumerate(places[: shown.count()]):
-                if each.record == record_id and (item := shown.item(row)):
-                    item.setIcon(icon)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
@@ -117,7 +103,7 @@ class RecordFinder(SearchPopup):
         for each in self._used[:MOST]:
             item = QListWidgetItem(each.words)
             self.users.addItem(item)
-            _dressed(item, self._icons.get(each.record))
+            self.pictures.dress(item, each.record)
         if held is None:
             self.users_label.setText("")
         elif held.part:
@@ -125,7 +111,7 @@ class RecordFinder(SearchPopup):
         else:
             count = f"Used in {len(self._used):,} place{'s' if len(self._used) != 1 else ''}"
             self.users_label.setText(count if self._used else f"Nothing uses this {held.what}")
-        self._ask()
+        self.pictures.ask()
 
     def _go_to_user(self, item: QListWidgetItem) -> None:
         row = self.users.row(item)
@@ -139,16 +125,3 @@ class RecordFinder(SearchPopup):
         item.setFlags(Qt.ItemFlag.NoItemFlags)
         item.setForeground(theme().colour("quiet"))
         shown.addItem(item)
-
-    def _ask(self) -> None:
-        wanted: dict[str, None] = {}
-        for shown, places in ((self.list, self._found), (self.users, self._used)):
-            first = max(shown.indexAt(QPoint(4, 4)).row(), 0)
-            wanted |= dict.fromkeys(each.record for each in places[first : first + shown.height() // SIDE + 1])
-        self.wanting.emit([each for each in wanted if each not in self._icons])
-
-
-def _dressed(item: QListWidgetItem, icon: QIcon | None) -> None:
-    item.setSizeHint(QSize(0, SIDE + 4))
-    if icon is not None:
-        item.setIcon(icon)

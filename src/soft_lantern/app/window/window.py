@@ -18,7 +18,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
-from soft_lantern.app.pictures.record_pictures import give_pictures
+from soft_lantern.app.pictures.record_pictures import draw_for
 from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
@@ -95,7 +95,7 @@ class MainWindow(QMainWindow):
         self.setStatusBar(self.status)
         self._make_commands()
         self.going = Going(self.session, self.worker, self.go_to_desk, self)
-        pictures_from(self, partial(give_pictures, self.session, self.worker))
+        pictures_from(self, partial(draw_for, self.session, self.worker))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._connect()

@@ -31,10 +31,10 @@ from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.reading import Reading
 from soft_lantern.app.widgets.surround import surrounded
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.project_folder import SAME_ID
 from soft_lantern.graph.document import (
     Material,

@@ -29,10 +29,10 @@ from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import link, linked_label, plain_label
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.formats.ramps import Ramp, read_ramps, write_ramp
 from soft_lantern.graph.document import Gradient, Palette, Project, changed, new_id, with_records, without_record
 from soft_lantern.graph.instances.picks import ramps_worn, worn_materials

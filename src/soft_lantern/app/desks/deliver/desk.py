@@ -23,8 +23,8 @@ from soft_lantern.app.widgets.labels import heading_label, quiet_label, side_by_
 from soft_lantern.app.widgets.notice_list import NoticeList
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.tick_list import KEY, TickList
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.work.beside import NewestAnswer
-from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.baked_assets.target import WORDS as GLTF
 from soft_lantern.commands.exporting import whole_targets
 from soft_lantern.errors import LanternError

@@ -38,8 +38,8 @@ from soft_lantern.app.widgets.focus import enter
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import heading_label, plain_label, tip
 from soft_lantern.app.widgets.number_field import NumberField
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.work.mishaps import each_by_itself
-from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.document import Asset, StageObject, changed, with_records
 from soft_lantern.graph.instances.picks import all_wear
 from soft_lantern.graph.scenes import changed_object
@@ -93,9 +93,7 @@ class DressDesk(Desk):
         self.stage.modes.over.append(self._paint_also)
         self.panel.selected.connect(self.select)
         self.parts.part_chosen.connect(lambda part: self._mark(self.stage.modes.sight.selected, part))
-        self.parts.look_wanted.connect(
-            lambda part, at: choose_worn(session, worker, self.parts.object_id, part, self, at)
-        )
+        self.parts.look_wanted.connect(lambda part, at: choose_worn(session, self.parts.object_id, part, self, at))
         self.tabs.currentChanged.connect(self._went_to)
         self.emitted.chosen.connect(self.select)
         self.emitted.shown_wanted.connect(self._show_light)

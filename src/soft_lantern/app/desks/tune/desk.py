@@ -35,10 +35,10 @@ from soft_lantern.app.widgets.buttons import below
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import ElidedLabel
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.widgets.whole_look import ENDS
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.app.work.when_seen import WhenSeen
 from soft_lantern.graph.instances.picks import wearers, worn, worn_materials
 from soft_lantern.render.worker import RenderWorker
 

@@ -8,7 +8,7 @@ from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_panel import ObjectPanel
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.labels import heading_label, quiet_label
-from soft_lantern.app.work.when_seen import WhenSeen
+from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.graph.document import new_id
 from soft_lantern.graph.scenes import own_copy
 
