@@ -217,8 +217,8 @@ def test_see_through_water_over_a_bed(
     window = bring_in(hands, monkeypatch, tmp_path / "basin.glb", by_mouse=by_mouse)
     session, objects = window.session, window.build.objects
     if by_mouse:
-        hands.count += 2
-        next(a for a in objects.add_button.menu().actions() if a.text() == "Plane").trigger()  # type: ignore[union-attr]
+        hands.click(objects.add_button)
+        hands.press("new plane", RETURN)
     else:
         hands.command("add plane")
     water = session.scene.objects[-1].id  # type: ignore[union-attr]
@@ -252,8 +252,8 @@ def test_see_through_water_over_a_bed(
 def test_a_rim_glow_with_a_pulse(hands: Hands, by_mouse: bool) -> None:
     window, session = hands.window, hands.window.session
     if by_mouse:
-        hands.count += 2
-        next(a for a in window.build.objects.add_button.menu().actions() if a.text() == "Sphere").trigger()  # type: ignore[union-attr]
+        hands.click(window.build.objects.add_button)
+        hands.press("new sphere", RETURN)
     else:
         hands.command("add sphere")
     new_material(hands, by_mouse=by_mouse)

@@ -6,12 +6,13 @@ import numpy as np
 from PyQt6.QtCore import QMimeData, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem
+from PyQt6.QtWidgets import QApplication, QTreeWidget, QTreeWidgetItem
 
 from by_hand import CTRL, LEFT, NONE, drag, seen_at, settled, until
 from soft_lantern.app.desks.dress.object_list import ID, OBJECT_DRAG
 from soft_lantern.app.panels.row_dialog import RowDialog
 from soft_lantern.app.stage.drops import LOOK_DRAG
+from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import StageObject
 from soft_lantern.render.staging import object_boxes
@@ -50,6 +51,19 @@ def press(window: MainWindow, object_id: str, keys: Qt.KeyboardModifier = NONE) 
     viewport = tree.viewport()
     assert viewport
     QTest.mouseClick(viewport, LEFT, keys, tree.visualItemRect(row(window, object_id)).center())
+
+
+def test_an_asset_of_the_project_is_added_by_its_picture_and_name(window: MainWindow) -> None:
+    ready(window)
+    before, panel = listed(window), window.dress.panel
+    QTest.mouseClick(panel.add_button, LEFT)
+    picker = QApplication.activePopupWidget()
+    assert isinstance(picker, PicturePicker)
+    until(lambda: "garden_urn" in picker.pictures.icons)
+    QTest.keyClicks(picker.field, "garden u")
+    QTest.keyClick(picker.field, Qt.Key.Key_Return)
+    *same, new = listed(window)
+    assert same == before and panel.object_id == new and thing(window, new).asset == "garden_urn"
 
 
 def test_it_opens_on_something_with_pictures_and_the_list_is_searched_ordered_and_grouped(window: MainWindow) -> None:

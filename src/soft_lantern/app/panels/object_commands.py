@@ -38,6 +38,7 @@ def _aligns(axis: str, side: Side) -> Command[ObjectPanel]:
 
 
 OBJECTS = (
+    Command("Add an object to the stage…", ObjectPanel.ask_what_to_add, hindered=_held, designers=True),
     *(_adds(shape) for shape in PRIMITIVES),
     _arranges("Duplicate object", Arranging.duplicate, "Ctrl+Shift+D"),
     _arranges("Duplicate in a row", Arranging.ask_row),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QWidget
 
 from soft_lantern.app.panels.arranging import Arranging
 from soft_lantern.app.session.imports import import_mesh
@@ -14,7 +14,8 @@ from soft_lantern.app.widgets.buttons import below, tool_button
 from soft_lantern.app.widgets.choices import fill
 from soft_lantern.app.widgets.labels import quiet_label
 from soft_lantern.app.widgets.number_field import NumberField
-from soft_lantern.app.widgets.picture_picker import PictureBox
+from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.picture_picker import PictureBox, PicturePicker, give_pictures
 from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.formats.assets import READABLE
 from soft_lantern.graph.document import Asset, StageObject, new_id
@@ -23,6 +24,7 @@ from soft_lantern.scene.primitives import PRIMITIVES
 
 _FIELDS = {"position": ("m", 0.1), "rotation": ("°", 5.0), "scale": ("×", 0.1)}
 WHOLE = "whole object"
+ASKED = "What is to stand on the stage? Part of its name"
 
 
 class ObjectPanel(QWidget):
@@ -48,10 +50,7 @@ class ObjectPanel(QWidget):
         self.chooser = QComboBox()
         self.chooser.setAccessibleName("object")
         self.chooser.activated.connect(lambda _: self.selected.emit(self.chooser.currentData() or ""))
-        self.add_button = QToolButton()
-        self.add_button.setText("Add…")
-        self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.add_button.setMenu(self._add_menu())
+        self.add_button = tool_button("Add…", self.ask_what_to_add)
         self.arrange = tool_button("Arrange…", lambda: self.arranging.menu(self).popup(below(self.arrange)))
         layout.addWidget(self.chooser, 0, 0, 1, 2)
         layout.addWidget(self.add_button, 0, 2)
@@ -122,18 +121,31 @@ class ObjectPanel(QWidget):
         """Ask for a mesh file and import it."""
         ask_for_mesh(self.session, self)
 
+    def ask_what_to_add(self) -> PicturePicker:
+        """Ask for something to stand on the stage: an asset of the project, a new shape, or one from a file."""
+        assets = sorted(self.session.project.assets.values(), key=lambda each: each.name.lower())
+        shapes = {f"new {shape}": shape for shape in PRIMITIVES}
+        entries = [(each.id, each.name) for each in assets]
+        entries += [(key, f"A new {shape}") for key, shape in shapes.items()]
+        picker = passing(PicturePicker(ASKED, [*entries, ("file", "Import mesh…")], "", self))
+        give_pictures(picker, self)
+
+        def add(key: str) -> None:
+            if key in shapes:
+                self.add_primitive(shapes[key])
+            elif key in self.session.project.assets:
+                self.selected.emit(self.session.add_object(self.session.project.assets[key]))
+            else:
+                self.choose_file()
+
+        picker.chosen.connect(add)
+        picker.open_at(below(self.add_button))
+        return picker
+
     def add_primitive(self, shape: str) -> None:
         """Stand a primitive on the stage."""
         asset = Asset(id=new_id(shape), name=shape.capitalize(), primitive=shape, subdivision=64)  # type: ignore[arg-type]
         self.selected.emit(self.session.add_object(asset))
-
-    def _add_menu(self) -> QMenu:
-        menu = QMenu(self)
-        for shape in PRIMITIVES:
-            menu.addAction(shape.capitalize(), lambda shape=shape: self.add_primitive(shape))
-        menu.addSeparator()
-        menu.addAction("Import mesh…", self.choose_file)
-        return menu
 
     def _show_wearing(self, thing: StageObject) -> None:
         model = self.session.models.get(thing.asset)
