@@ -81,6 +81,22 @@ def test_a_canvas_of_another_size_shows_the_whole_graph_or_what_was_looked_at(ca
     assert canvas.scale == scale and (middle - QPointF(450, 320)).manhattanLength() < 2
 
 
+def test_the_pointer_tells_a_port_a_typed_value_and_a_wire(canvas: Canvas) -> None:
+    slip = canvas.spread.slips["height_mask"]
+    port, typed = slip.row("value", is_output=False), slip.row("low", is_output=False)
+    wire = next(each for each in canvas.spread.wires if each.into == "divide.a")
+    assert port and typed
+    value = slip.row_rect(typed).center() + QPointF(slip.rect.width() / 4, 0)
+    for place, shape in (
+        (slip.port_point(port), Qt.CursorShape.CrossCursor),
+        (value, Qt.CursorShape.IBeamCursor),
+        (wire.middle, Qt.CursorShape.PointingHandCursor),
+        (slip.rect.topLeft() + QPointF(20, 12), Qt.CursorShape.ArrowCursor),
+    ):
+        QTest.mouseMove(canvas, canvas.to_widget(place).toPoint())
+        assert canvas.cursor().shape() is shape
+
+
 def test_slips_are_selected_by_click_shift_click_and_box(canvas: Canvas) -> None:
     QTest.mouseClick(canvas, LEFT, NONE, at(canvas, "rise").toPoint())
     QTest.mouseClick(canvas, LEFT, SHIFT, at(canvas, "divide").toPoint())

@@ -231,7 +231,7 @@ def test_a_stroke_of_the_brush_paints_what_it_goes_over_and_is_one_step(urn: Mai
     panel.ink.show_value((1.0, 0.0, 0.0, 1.0))
     panel.radius.want(0.15)
     QTest.mouseClick(panel.brush, LEFT)
-    assert desk.stage.modes.clicks == "paint" and desk.stage.handles() is None
+    assert desk.stage.modes.clicks == "paint" and desk.stage.grasps.handles() is None
     at = QPointF(seen_at(desk.stage, thing.id, name).toPoint())
     hit = desk.stage.shown().looker(at)(0.0)
     assert hit and hit.key == (thing.id, name)

@@ -110,7 +110,7 @@ def test_several_are_moved_aligned_put_on_the_floor_copied_and_deleted_together(
     desk.select(ids[2])
     QTest.mouseClick(stage, LEFT, CTRL, seen_at(stage, ids[3]).toPoint())
     until(lambda: set(desk.panel.held()) == {ids[2], ids[3]})
-    handles = stage.handles()
+    handles = stage.grasps.handles()
     assert handles and handles.thing.id == ids[3]
     starts = {i: np.array(thing(window, i).position) for i in ids}
     start, end = handles.arms()["y"]

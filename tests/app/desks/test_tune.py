@@ -326,7 +326,7 @@ def _change_the_scene(designer: MainWindow) -> None:
     theirs = session.scene
     until(lambda: tune.stage.pictures.frames_drawn > 0 and not session.loading)
     tune.stage.picking.picked.emit("kettle", "body")
-    assert tune.stage.handles() is None and not tune.scene_tab.objects.isVisibleTo(tune)
+    assert tune.stage.grasps.handles() is None and not tune.scene_tab.objects.isVisibleTo(tune)
     for name in ("Duplicate object", "Move handle", "Add cube to the stage", "Delete scene"):
         designer.commands.run(name)
         assert "author’s" in designer.status.message.text(), name
@@ -335,7 +335,7 @@ def _change_the_scene(designer: MainWindow) -> None:
     assert session.scene and session.scene.own and session.scene.name == "Tea terrace (mine)"
     assert tune.scene_tab.objects.isVisibleTo(tune) and not tune.scene_tab.copy.isVisibleTo(tune)
     tune.stage.picking.picked.emit("kettle", "body")
-    handles = tune.stage.handles()
+    handles = tune.stage.grasps.handles()
     assert handles
     start, end = handles.arms()["x"]
     drag(tune.stage, (start + end) / 2, (start + end) / 2 + (end - start))

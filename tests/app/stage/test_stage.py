@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image as Pillow
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from typer.testing import CliRunner
@@ -55,7 +55,7 @@ def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> No
     for keys, kind in (("Turn handle", "turn"), ("Scale handle", "scale")):
         dress.commands.actions[keys].trigger()
         assert stage.modes.handle_kind == kind
-    handles = stage.handles()
+    handles = stage.grasps.handles()
     assert handles
     start, end = handles.arms()["y"]
     before = thing(dress, "gate")
@@ -65,7 +65,7 @@ def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> No
     session.undo.undo()
     assert thing(dress, "gate").scale == before.scale
     dress.commands.actions["Turn handle"].trigger()
-    handles = stage.handles()
+    handles = stage.grasps.handles()
     assert handles
     ring = handles.rings()["y"]
     middle = stage.lens.place(np.array(before.position))
@@ -234,9 +234,13 @@ def test_the_gauge_lies_along_any_axis_with_a_label(dress: MainWindow) -> None:
     assert session.scene and session.scene.gauge == 0.0
     dress.dress.stage_bar._gauge(gauge_axis="x", gauge_label="waterline")
     settled(dress, "dress")
-    gauge = stage.gauge()
+    gauge = stage.grasps.gauge()
     box = gauge.label(stage.fontMetrics()) if gauge else None
     assert box
+    QTest.mouseMove(stage, QPoint(3, 3))
+    assert stage.cursor().shape() is Qt.CursorShape.ArrowCursor
+    QTest.mouseMove(stage, box.center().toPoint())
+    assert stage.cursor().shape() is Qt.CursorShape.SizeVerCursor
     drag(stage, box.center(), box.center() + QPointF(60, 0))
     scene = session.scene
     assert scene and scene.gauge_label == "waterline" and scene.gauge and abs(scene.gauge) > 0.1

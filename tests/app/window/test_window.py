@@ -334,7 +334,7 @@ def test_an_object_is_picked_and_moved_by_its_handle(window: MainWindow) -> None
     shade = np.add(scene.objects[1].position, (0.75, 3.6, 0.25))
     stage.picking.click(stage.lens.place(shade))
     assert stage.modes.sight.selected == "near_post"
-    arms = stage.handles().arms()
+    arms = stage.grasps.handles().arms()
     assert set(arms) == {"x", "y", "z"}
     before = scene.objects[1].position
     drag(stage, arms["y"][1], arms["y"][1] + QPointF(0, -60))
@@ -347,7 +347,7 @@ def test_an_object_is_picked_and_moved_by_its_handle(window: MainWindow) -> None
 def test_the_level_gauge_is_dragged_typed_and_read(window: MainWindow) -> None:
     stage, session = window.build.stage, window.session
     with_gauge = settled(window)
-    gauge = stage.gauge()
+    gauge = stage.grasps.gauge()
     box = gauge.label(stage.fontMetrics()) if gauge else None
     assert box
     drag(stage, box.center(), box.center() + QPointF(0, -50))
@@ -356,7 +356,7 @@ def test_the_level_gauge_is_dragged_typed_and_read(window: MainWindow) -> None:
     field.want(-2.0)
     assert session.scene.gauge == -2.0
     QTest.mouseClick(window.build.stage_bar.gauge, LEFT)
-    assert stage.gauge() is None
+    assert stage.grasps.gauge() is None
     assert (settled(window) != with_gauge).any()
 
 

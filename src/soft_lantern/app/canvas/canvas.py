@@ -246,4 +246,14 @@ class Canvas(CanvasView):
         slip = self.spread.slip_at(at)
         texts = [n.text for n in self.notices if slip and n.node == slip.node_id]
         self.setToolTip(tip("\n".join(texts)))
-        self.setCursor(Qt.CursorShape.CrossCursor if self.spread.port_at(at) else Qt.CursorShape.ArrowCursor)
+        self.setCursor(self._pointer_at(at, slip))
+
+    def _pointer_at(self, at: QPointF, slip: Slip | None) -> Qt.CursorShape:
+        """Wires are pulled from ports, values are typed over, settings and wires are clicked."""
+        row = self.row_at(slip, at) if slip else None
+        if self.port_at(at):
+            return Qt.CursorShape.CrossCursor
+        if (row and row.setting) or (slip is None and self.spread.wire_at(at)):
+            return Qt.CursorShape.PointingHandCursor
+        typed = slip and row and row.value is not None and at.x() > slip.rect.center().x() - 20
+        return Qt.CursorShape.IBeamCursor if typed else Qt.CursorShape.ArrowCursor

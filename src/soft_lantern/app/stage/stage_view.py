@@ -21,7 +21,6 @@ from soft_lantern.app.pictures.scene_pictures import ScenePictures
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage import overlay
 from soft_lantern.app.stage.drops import is_look, look_dragged
-from soft_lantern.app.stage.gauge import Gauge
 from soft_lantern.app.stage.gestures import (
     DragDivider,
     DragGauge,
@@ -30,7 +29,7 @@ from soft_lantern.app.stage.gestures import (
     LookRound,
     MoveCard,
 )
-from soft_lantern.app.stage.handles import Handles
+from soft_lantern.app.stage.grasps import Grasps
 from soft_lantern.app.stage.modes import StageModes
 from soft_lantern.app.stage.picking import Picking
 from soft_lantern.app.stage.under_pointer import Shown
@@ -38,7 +37,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.plates import say
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.graph.document import Scene, StageObject, Vector, View, changed
+from soft_lantern.graph.document import Scene, Vector, View, changed
 from soft_lantern.graph.instances.picks import wears_family_of
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.scene.placing import placed_together
@@ -64,6 +63,7 @@ class StageView(QWidget):
         self.modes = StageModes(self)
         self.pictures = ScenePictures(session, worker, place, self)
         self.comparison = Comparison(self.pictures)
+        self.grasps = Grasps(session, self.modes, self.comparison, self)
         self.picking = Picking(self.modes, self.pictures, self.shown, self)
         self.trouble, self.remark = "", ""
         self._gesture: Gesture | None = None
@@ -73,6 +73,7 @@ class StageView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("stage")
         self.setAcceptDrops(True)
+        self.setMouseTracking(True)
         self.modes.seen.connect(self.request)
         self.modes.changed.connect(self._show_modes)
         self.modes.told.connect(session.told)
@@ -97,7 +98,7 @@ class StageView(QWidget):
     @property
     def lens(self) -> Lens:
         """The view as this widget shows it."""
-        return Lens(self.session.view, (max(self.width(), 1), max(self.height(), 1)))
+        return self.grasps.lens
 
     def request(self, *, still: bool = False) -> None:
         """Ask for a picture of how things are now. Unless still, a finer one follows when nothing more happens."""
@@ -161,10 +162,10 @@ class StageView(QWidget):
             say(painter, self.rect(), f"Reading {counted(len(self.session.loading), 'mesh file')}…")
         elif tried and not wears_family_of(self.session.project, scene, tried):
             say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")
-        gauge = self.gauge()
+        gauge = self.grasps.gauge()
         if gauge:
             overlay.paint_gauge_label(painter, gauge.label(self.fontMetrics()), gauge.words)
-        handles = self.handles()
+        handles = self.grasps.handles()
         if handles:
             handles.paint(painter, self._gesture.axis if self._gesture else "")
         lens, pin = self.lens, self.modes.pin
@@ -174,27 +175,8 @@ class StageView(QWidget):
         for paint in self.modes.over:
             paint(painter)
 
-    def gauge(self) -> Gauge | None:
-        """The level gauge, where it is seen."""
-        scene, sight = self.scene, self.modes.sight
-        if scene is None or scene.gauge is None or not sight.options.gauge or sight.card:
-            return None
-        return Gauge(scene, scene.gauge, self.session.models, self.lens)
-
-    def handles(self) -> Handles | None:
-        """The handle of the selected object."""
-        thing, sight = self._selected_object(), self.modes.sight
-        free = thing and not sight.card and not self.session.scene_held and self.modes.clicks not in self.modes.hands
-        return Handles(self.modes.handle_kind, thing, self.lens) if thing and free else None
-
-    def _selected_object(self) -> StageObject | None:
-        selected = self.modes.sight.selected
-        return self.scene.object(selected) if self.scene and selected else None
-
     def _show_modes(self) -> None:
-        self.setMouseTracking(self.modes.probing)
-        picking = self.modes.clicks == "pick"
-        self.setCursor(Qt.CursorShape.ArrowCursor if picking else Qt.CursorShape.CrossCursor)
+        self.grasps.show_pointer()
         self.update()
 
     # Hands
@@ -210,6 +192,7 @@ class StageView(QWidget):
         if self._gesture:
             self._gesture.move(event)
         else:
+            self.grasps.show_pointer(event.position())
             self.picking.rest(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -222,19 +205,17 @@ class StageView(QWidget):
     def _begun(self, event: QMouseEvent) -> Gesture | None:
         """The gesture that a press begins."""
         at, left, card = event.position(), event.button() == Qt.MouseButton.LeftButton, self.modes.sight.card
+        under, gauge, handles = self.grasps.at(at) if left else "", self.grasps.gauge(), self.grasps.handles()
         if card:
             return MoveCard(at, card, self.modes.show_card)
-        if left and self.comparison.grasps(at, self.width()):
+        if under == "divider":
             return DragDivider(at, lambda to: self.comparison.drag(to, self.width()))
-        if left and self.modes.clicks in self.modes.hands:
+        if under == "hand":
             return self.modes.hands[self.modes.clicks](event)
-        gauge = self.gauge()
-        if left and gauge and gauge.label(self.fontMetrics()).contains(at):
+        if under == "gauge" and gauge:
             return DragGauge(at, gauge, self.set_gauge)
-        handles = self.handles()
-        axis = handles.at(at) if handles and left else ""
-        if handles and axis:
-            return DragHandle(at, axis, handles, self._place, self.picking.click)
+        if under == "handle" and handles:
+            return DragHandle(at, handles.at(at), handles, self._place, self.picking.click)
         if left or event.button() == Qt.MouseButton.MiddleButton:
             pan = not left or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             return LookRound(at, self.lens, pan, self.session.set_view, self.picking.click)

@@ -42,6 +42,7 @@ class GradientBar(QWidget):
         self._held = False
         self.setMinimumSize(QSize(160, BAR + 22))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName("gradient")
 
     def show_gradient(self, gradient: Gradient) -> None:
@@ -122,7 +123,7 @@ class GradientBar(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         x = event.position().x()
-        near = [n for n, stop in enumerate(self.stops) if abs(self.x_of(stop.at) - x) <= 7]
+        near = self._stops_at(x)
         if near:
             self.select(near[-1])
         else:
@@ -133,9 +134,14 @@ class GradientBar(QWidget):
             self.chosen.emit(self.at)
         self._held = True
 
+    def _stops_at(self, x: float) -> list[int]:
+        return [place for place, stop in enumerate(self.stops) if abs(self.x_of(stop.at) - x) <= 7]
+
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if not self._held:
+            on_stop = self._stops_at(event.position().x())
+            self.setCursor(Qt.CursorShape.SizeHorCursor if on_stop else Qt.CursorShape.CrossCursor)
             return
         if event.position().y() > BAR + AWAY and len(self.stops) > 1:
             self._held = False

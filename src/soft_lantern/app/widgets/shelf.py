@@ -120,6 +120,7 @@ class Shelf(QScrollArea):
         top = QHBoxLayout()
         label = plain_label(parameter.label)
         label.setProperty("quiet", parameter.advanced)
+        label.setCursor(Qt.CursorShape.OpenHandCursor)
         folded = ", folded away as advanced" if parameter.advanced else ""
         label.setToolTip(tip(f"{parameter.identifier}{folded}: drag up to place it on the canvas, sideways to order"))
         more = QToolButton()
