@@ -237,10 +237,9 @@ def test_the_gauge_lies_along_any_axis_with_a_label(dress: MainWindow) -> None:
     gauge = stage.grasps.gauge()
     box = gauge.label(stage.fontMetrics()) if gauge else None
     assert box
-    QTest.mouseMove(stage, QPoint(3, 3))
-    assert stage.cursor().shape() is Qt.CursorShape.ArrowCursor
-    QTest.mouseMove(stage, box.center().toPoint())
-    assert stage.cursor().shape() is Qt.CursorShape.SizeVerCursor
+    for place, shape in ((QPoint(3, 3), Qt.CursorShape.ArrowCursor), (box.center(), Qt.CursorShape.SizeVerCursor)):
+        QTest.mouseMove(stage, QPointF(place).toPoint())
+        until(lambda shape=shape: stage.cursor().shape() is shape)  # type: ignore[misc]
     drag(stage, box.center(), box.center() + QPointF(60, 0))
     scene = session.scene
     assert scene and scene.gauge_label == "waterline" and scene.gauge and abs(scene.gauge) > 0.1
