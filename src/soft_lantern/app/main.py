@@ -12,7 +12,7 @@ import threading
 from pathlib import Path
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from soft_lantern.app.session.left_open import keep_open, taken_left_open
@@ -92,12 +92,17 @@ class Windows(QObject):
         worker = RenderWorker(beside=others[0].worker if others else None)
         window = MainWindow(folder, worker, only, next(here, None))
         window.wanted.connect(lambda what: self._go_on(what, folder))
-        window.closed.connect(lambda: self._note(window))
+        window.closed.connect(lambda: self._let_go(window))
         window.show()
         self._kept.append(window)
         self._note()
         if tour:
             attach(window)
+
+    def _let_go(self, window: QWidget) -> None:
+        """Of a window that closed nothing stays in memory."""
+        self._note(window)
+        window.deleteLater()
 
     def _note(self, gone: QWidget | None = None) -> None:
         """Note what is open, but for a window that closes."""
@@ -142,7 +147,8 @@ class Windows(QObject):
                 each.say(text)
 
     def _shown(self) -> list[QWidget]:
-        return [each for each in self._kept if not sip.isdeleted(each) and each.isVisible()]
+        self._kept = [each for each in self._kept if not sip.isdeleted(each)]
+        return [each for each in self._kept if each.isVisible()]
 
     def start(self) -> None:
         """Open the start page, which closes when it has led to a project."""
@@ -160,6 +166,7 @@ class Windows(QObject):
 
         page.project_wanted.connect(go_to)
         page.tour_wanted.connect(self.tour)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         page.show()
         self._kept.append(page)
 

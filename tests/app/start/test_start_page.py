@@ -59,7 +59,7 @@ def test_a_new_project_is_two_steps_away_and_comes_first_the_next_time(windows: 
     QTest.keyClick(page.points["rim_glow"], Qt.Key.Key_Space)
     assert not page.points["height_ramp"].isEnabled()  # one at a time
     until(lambda: bool(shown(MainWindow)))
-    assert not page.isVisible()
+    assert not shown(StartPage)
     (window,) = shown(MainWindow)
     assert window.session.project.name == "Rim glow" and window.session.folder == tmp_path / "home" / "Rim glow"
     until(lambda: window.build.stage.pictures.frames_drawn > 0)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
@@ -36,7 +37,7 @@ def touring(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> I
     QTest.mouseClick(page.tour_button, LEFT)
     until(lambda: opened())
     window = opened()[0]
-    assert not page.isVisible()
+    until(lambda: sip.isdeleted(page))
     window.resize(1280, 800)
     activate(window)
     until(lambda: window.build.stage.pictures.frames_drawn > 0)
@@ -45,6 +46,8 @@ def touring(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> I
     for each in opened():
         each.session.saver.let_go()
         each.close()
+    windows = page = window = taken = each = None  # type: ignore[assignment]
+    until(lambda: not any(isinstance(each, MainWindow | StartPage) for each in QApplication.topLevelWidgets()), 10)
 
 
 def opened() -> list[MainWindow]:
