@@ -76,6 +76,7 @@ from pathlib import Path
 from PyQt6.QtTest import QTest
 from soft_lantern.app.main import make_application
 from soft_lantern.app.window.window import DESKS, MainWindow
+from soft_lantern.app.work.garbage import give_back
 application = make_application()
 window = MainWindow(Path(sys.argv[1]))
 window.show()
@@ -84,6 +85,7 @@ for scene in list(window.session.project.scenes):
     for desk in DESKS:
         window.go_to_desk(desk)
         QTest.qWait(700)
+give_back()  # as once a minute
 lines = Path("/proc/self/status").read_text().splitlines()
 print(next(line.split()[1] for line in lines if line.startswith("VmRSS")), flush=True)
 os._exit(0)

@@ -24,7 +24,7 @@ from soft_lantern.values.images import Image
 PROGRAMS_KEPT = 200
 LARGEST_AS_FLOATS = 1 << 20
 """Texels above which a texture of 8 bits stays one on the GPU, whose own decoding is a little coarser."""
-TARGET_BYTES = 128 << 20
+TARGET_BYTES = 64 << 20
 """Bytes of pictures to draw into that are kept for later frames, besides those of the present one."""
 SPARE_UNIT = 15
 """A texture unit no shader reads while textures are made: OpenGL 3.3 promises 16."""

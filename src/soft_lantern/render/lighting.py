@@ -68,7 +68,7 @@ def light_uniforms(environment: Environment, panoramas: Mapping[str, Image]) -> 
     return found
 
 
-@functools.lru_cache(maxsize=8)
+@functools.lru_cache(maxsize=2)  # 36 MB each, on both sides, and soon read from disk again
 def _own(sky: str) -> Lighting:
     def work() -> Arrays:
         found = lighting_of(panorama(sky))

@@ -1,4 +1,4 @@
-"""Collects Python's cyclic garbage on the window's thread only.
+"""Collects Python's cyclic garbage on the window's thread only, and gives memory back that nothing holds.
 
 Widgets end up in reference cycles; freed by the collector on a drawing or file thread they would take Qt down.
 """
@@ -17,6 +17,10 @@ PAUSE = 1500
 """Milliseconds between two looks for garbage."""
 GIVEN_BACK_EVERY = 60.0
 """Seconds between two times that memory is handed back."""
+LARGE = 4 << 20
+"""Bytes from which a block goes back to the system as soon as it is free, rather than into a heap with others."""
+_MMAP_THRESHOLD = -3
+"""What the GNU C library's `mallopt` calls it; left alone, it grows with every large block that is freed."""
 
 
 class GarbageCollector(QObject):
@@ -25,6 +29,8 @@ class GarbageCollector(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
+        with contextlib.suppress(OSError, AttributeError):  # only the GNU C library has it
+            ctypes.CDLL(None).mallopt(_MMAP_THRESHOLD, LARGE)
         self._given_back = time.monotonic()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._collect)
@@ -38,10 +44,10 @@ class GarbageCollector(QObject):
                 break
         if time.monotonic() - self._given_back > GIVEN_BACK_EVERY:
             self._given_back = time.monotonic()
-            threading.Thread(target=_give_back, name="memory", daemon=True).start()
+            threading.Thread(target=give_back, name="memory", daemon=True).start()
 
 
-def _give_back() -> None:
+def give_back() -> None:
     """Hand memory that is free back to the system: pictures come and go by tens of megabytes."""
     with contextlib.suppress(OSError, AttributeError):  # only the GNU C library has it
         ctypes.CDLL(None).malloc_trim(0)
