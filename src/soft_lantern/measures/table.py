@@ -34,7 +34,9 @@ from soft_lantern.measures.deliveries import (
     operations,
 )
 from soft_lantern.measures.effects import effects
+from soft_lantern.measures.growth import growths
 from soft_lantern.measures.nectar import Basin
+from soft_lantern.measures.other_stage import has_library, stage_beside_library
 from soft_lantern.measures.stage import measures
 from soft_lantern.nodes import Role
 from soft_lantern.render.gl import GlRenderer
@@ -66,7 +68,8 @@ class Row:
 def table() -> list[Row]:
     """Every measure that needs no window."""
     plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
-    return [*plain, *_stage(), *_light(), *_deliveries()]
+    grown = [Row(f"twice {what} / once", ratio, 2.2) for what, ratio in growths(chain).items()]
+    return [*plain, *grown, *_stage(), *_light(), *_deliveries()]
 
 
 def _deliveries() -> list[Row]:
@@ -82,7 +85,10 @@ def _deliveries() -> list[Row]:
 
 def _stage() -> list[Row]:
     found = measures()
+    name = "the stage's frame of the kettle / by the pygfx library"
+    beside = [Row(name, stage_beside_library(), 1.0)] if has_library() else []
     return [
+        *beside,
         Row("frame of the basin after a tweak / without one", found["tweak"], 1.02),
         Row("programs compiled by tweaks", found["compiled"], 0),
         Row("basin by OpenGL and by NumPy: apart by, mean", found["mean"], 0.5, "/255"),
