@@ -156,9 +156,11 @@ class GlResources:
             each = dropped.popleft()
             if hasattr(each, "release"):  # what was released by name waits here too, empty
                 each.release()
+        self._drop_old_targets()
         self._in_use.clear()
 
     def _drop_old_targets(self) -> None:
+        """Give back what is over the bytes that are kept, the longest unused first, and nothing of the last frame."""
         total = sum(target.bytes for target in self._targets.values())
         for key in [key for key in self._targets if key not in self._in_use]:
             if total <= TARGET_BYTES:

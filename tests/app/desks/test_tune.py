@@ -317,6 +317,7 @@ def test_the_designers_window_holds_to_locks_and_to_a_scene_of_its_own(window: M
     finally:
         designer.session.saver.let_go()
         designer.close()
+        designer.deleteLater()
 
 
 def _change_the_scene(designer: MainWindow) -> None:

@@ -46,8 +46,7 @@ def touring(qtbot: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> I
     for each in opened():
         each.session.saver.let_go()
         each.close()
-    windows = page = window = taken = each = None  # type: ignore[assignment]
-    until(lambda: not any(isinstance(each, MainWindow | StartPage) for each in QApplication.topLevelWidgets()), 10)
+    until(lambda: sip.isdeleted(window), 10)
 
 
 def opened() -> list[MainWindow]:
