@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from soft_lantern.graph.document import Material, Node, changed, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, connect, remove_nodes
+from soft_lantern.graph.flow import reached
 from soft_lantern.graph.kinds import output_kinds
-from soft_lantern.graph.wiring import reached
 from soft_lantern.nodes import LIBRARY
 from soft_lantern.values.kinds import Kind
 

@@ -19,6 +19,7 @@ from soft_lantern.graph.document import (
     node_of,
     port_ref,
 )
+from soft_lantern.graph.flow import feeds, reached
 from soft_lantern.graph.kinds import input_kind, known_type, label_of, output_kinds, shared_kind, type_of
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
@@ -191,23 +192,6 @@ def _note(material: Material, note_id: str) -> Note:
     raise BadEdit("that note is gone")
 
 
-def feeds(material: Material, source: str, target: str) -> bool:
-    """Whether node `source` is `target` or lies upstream of it."""
-    upstream: dict[str, list[str]] = {}
-    for into, out in material.wires.items():
-        upstream.setdefault(node_of(into), []).append(node_of(out))
-    seen: set[str] = set()
-    waiting = [target]
-    while waiting:
-        node_id = waiting.pop()
-        if node_id == source:
-            return True
-        if node_id not in seen:
-            seen.add(node_id)
-            waiting.extend(upstream.get(node_id, ()))
-    return False
-
-
 def fitting_inputs(material: Material, out: str) -> list[tuple[NodeType, Port]]:
     """For each node type that could be fed by `out`, its first input that takes the kind, best fit first."""
     given = output_kinds(material)[out]
@@ -290,7 +274,7 @@ def _first_source(material: Material, node_id: str) -> str:
 def _made_room(material: Material, node_id: str) -> Material:
     """What the node feeds, moved right until a column lies between, and everything further on with it."""
     node = material.node(node_id)
-    downstream = {other for other in material.nodes if other != node_id and feeds(material, node_id, other)}
+    downstream = reached(material, [node_id], upstream=False) - {node_id}
     nearest = min((material.nodes[other].x for other in downstream), default=node.x + COLUMN)
     shift = node.x + COLUMN - nearest
     if shift <= 0:

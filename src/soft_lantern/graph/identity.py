@@ -37,9 +37,18 @@ def by_identity(most: int) -> Callable[[Callable[[R], T]], Callable[[R], T]]:
     return decorate
 
 
-def differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> list[str]:
-    """The keys of what is not the same object in both mappings, those of `old` first. Thousands take no time."""
+def differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> tuple[str, ...]:
+    """The keys of what is not the same object in both mappings, those of `old` first. Thousands take no time.
+
+    Several ask about the same edit, so the last answers are kept: mappings of records are never changed in place.
+    """
+    return _differing(_Same(old), _Same(new))
+
+
+@functools.lru_cache(maxsize=4)
+def _differing(one: _Same, other: _Same) -> tuple[str, ...]:
+    old, new = one.record, other.record
     if len(old) == len(new) and all(map(operator.is_, old, new)):
-        return [*compress(old, map(operator.is_not, old.values(), new.values()))]
+        return (*compress(old, map(operator.is_not, old.values(), new.values())),)
     changed = compress(old, map(operator.is_not, old.values(), map(new.get, old)))
-    return [*changed, *filterfalse(old.__contains__, new)]
+    return (*changed, *filterfalse(old.__contains__, new))

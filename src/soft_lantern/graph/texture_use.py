@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator
 
 from soft_lantern.graph.document import Material, Project, changed, node_and_port, port_ref, with_records
-from soft_lantern.graph.identity import by_identity
+from soft_lantern.graph.identity import by_identity, differing
 from soft_lantern.graph.kinds import type_of
-from soft_lantern.nodes import Role
+from soft_lantern.nodes import LIBRARY, Role
 from soft_lantern.values.kinds import Kind
 
 DATA, COLOUR = "data", "colour"
@@ -55,15 +56,28 @@ def settled(before: Project, after: Project, graph_id: str) -> Project:
 
 
 def _same_reading(old: Material, new: Material) -> bool:
+    """Whether an edit surely leaves alone what is read: found out without going through the whole graph."""
     if old.wires is not new.wires and old.wires != new.wires:
         return False
-    return [*_read(old)] == [*_read(new)]
+    if old.nodes is new.nodes:
+        return True
+    nodes = [
+        graph.nodes[each] for each in differing(old.nodes, new.nodes) for graph in (old, new) if each in graph.nodes
+    ]
+    return not any(node.role is Role.CONSTANT or _may_read(node.type) for node in nodes)
+
+
+@functools.cache
+def _may_read(key: str) -> bool:
+    """Whether nodes of a type may have an input for a texture, whatever their settings."""
+    found = LIBRARY.get(key)
+    return found is None or bool(found.texture_inputs or found.repeat or found.gives)
 
 
 def _read(graph: Material) -> Iterator[tuple[str, str, bool]]:
     """Nodes that read a texture by an id typed on them or on a constant: their id, the texture's, whether as data."""
     for node_id, node in graph.nodes.items():
-        node_type = type_of(graph, node)
+        node_type = type_of(graph, node) if _may_read(node.type) else None
         for port in node_type.texture_inputs if node_type else ():
             wired = graph.nodes.get(node_and_port(graph.wires.get(port_ref(node_id, port.name), ""))[0])
             if wired is not None and wired.role is not Role.CONSTANT:

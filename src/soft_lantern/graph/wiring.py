@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, changed, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import change_node, connect
+from soft_lantern.graph.flow import reached
 from soft_lantern.graph.kinds import input_kind, output_kinds, parameter_of, type_of
 from soft_lantern.graph.parameters.edits import RESERVED
 from soft_lantern.ir.glsl_words import as_identifier
@@ -108,19 +109,3 @@ def _takes(port: Port, given: Kind) -> bool:
     if port.carries.kind is None:
         return not (port.carries.numeric and given.is_read)
     return conversion(given, port.carries.kind) is not None
-
-
-def reached(material: Material, nodes: Iterable[str], *, upstream: bool) -> set[str]:
-    """Nodes and all that feeds them, or all that they feed."""
-    beside: dict[str, list[str]] = {}
-    for into, out in material.wires.items():
-        fed, feeds = node_of(into), node_of(out)
-        beside.setdefault(fed if upstream else feeds, []).append(feeds if upstream else fed)
-    seen: set[str] = set()
-    waiting = list(nodes)
-    while waiting:
-        each = waiting.pop()
-        if each not in seen:
-            seen.add(each)
-            waiting += beside.get(each, ())
-    return seen

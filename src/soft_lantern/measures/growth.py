@@ -29,6 +29,7 @@ from soft_lantern.graph.edits import type_value
 from soft_lantern.graph.instances.look_tree import look_tree_of
 from soft_lantern.graph.layout import tidy
 from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.notices.project import check_material
 from soft_lantern.graph.palettes.indexing import index_image, packed, unpacked
 from soft_lantern.graph.ramps.images import shown_row
 from soft_lantern.render.measuring import Measuring
@@ -47,6 +48,7 @@ def growths(graph: Callable[[int], Material]) -> dict[str, float]:
     return {
         "lowering a graph of 1,000 nodes": _growth(partial(_lowering, graph), 1000),
         "one edit of a lowered graph of 1,000 nodes": _growth(partial(_editing, graph), 1000),
+        "the notices of a graph of 500 nodes": _growth(partial(_diagnosing, graph), 500),
         "thumbnails and ranges of 200 nodes": _growth(partial(_measuring, graph), 200),
         "tidying a graph of 500 nodes": _growth(partial(_tidying, graph), 500),
         "the frame of 300 objects": _growth(_staging, 300),
@@ -87,6 +89,12 @@ def _editing(graph: Callable[[int], Material], count: int) -> Work:
         lower(held[0])
 
     return edit
+
+
+def _diagnosing(graph: Callable[[int], Material], count: int) -> Work:
+    material = graph(count)
+    lowered = lower(material)
+    return lambda: check_material(material, lowered)
 
 
 def _measuring(graph: Callable[[int], Material], count: int) -> Work:
@@ -154,6 +162,6 @@ def _indexing(count: int) -> Work:
     chance = np.random.default_rng(1)
     pixels = chance.integers(0, 256, (256, 256, 4), dtype=np.uint8)
     own = unpacked(np.unique(packed(pixels))[:count])
-    colours = tuple((float(red), float(green), float(blue), 1.0) for red, green, blue, _ in own / 255)
+    colours = tuple((float(red), float(green), float(blue), 1.0) for red, green, blue in own / 255)
     palette = Palette(id="p", name="P", colours=colours)
     return lambda: index_image(pixels, palette, 32)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.kinds import (
     counting,
     input_kind,
@@ -166,14 +167,11 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
     if not _same_graph(material, before.material):
         return _rewired(material, before, names)
     old, kinds = before.material, before.kinds
-    same_parameters = material.parameters is old.parameters
-    slips = {
-        node_id: before.slips[node_id]
-        if node is old.nodes[node_id] and (same_parameters or node.role is not Role.PARAMETER)
-        else _slip(material, node_id, kinds, names)
-        for node_id, node in material.nodes.items()
-    }
-    moved = {node_id for node_id, slip in slips.items() if slip.rect != before.slips[node_id].rect}
+    shown = frozenset() if material.parameters is old.parameters else _of_parameters(material.nodes)
+    other = [i for i, node in material.nodes.items() if node is not old.nodes[i] or i in shown]
+    slips = {node_id: before.slips[node_id] for node_id in material.nodes}
+    slips |= {node_id: _slip(material, node_id, kinds, names) for node_id in other}
+    moved = {node_id for node_id in other if slips[node_id].rect != before.slips[node_id].rect}
     if not moved:
         return Spread(material, slips, before.wires, kinds)
     kept = []
@@ -186,26 +184,37 @@ def spread(material: Material, before: Spread | None = None, names: Mapping[str,
 def _rewired(material: Material, before: Spread, names: Mapping[str, str]) -> Spread:
     """The graph laid out after wires, nodes or kinds changed: what they do not touch is taken over."""
     old, kinds = before.material, output_kinds(material)
-    shown = () if material.parameters is old.parameters else ("parameter",)
-    touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i) or n.type in shown}
+    touched = {i for i, n in material.nodes.items() if n is not old.nodes.get(i)}
+    if material.parameters is not old.parameters:
+        touched |= _of_parameters(material.nodes)
     touched |= {node_of(into) for into, _ in material.wires.items() ^ old.wires.items()}
     if kinds is not before.kinds:
         both = kinds.keys() | before.kinds.keys()
         other_kinds = {ref for ref in both if kinds.get(ref) is not before.kinds.get(ref)}
         touched |= {node_of(ref) for ref in other_kinds}
         touched |= {node_of(into) for into, out in material.wires.items() if out in other_kinds}
-    slips = {
-        node_id: _slip(material, node_id, kinds, names) if node_id in touched else before.slips[node_id]
-        for node_id in material.nodes
+    slips = {i: before.slips[i] for i in material.nodes if i not in touched}
+    slips = {i: slips.get(i) or _slip(material, i, kinds, names) for i in material.nodes}
+    ends = {
+        port_ref(node_id, row.name)
+        for node_id in touched
+        for held in (slips, before.slips)
+        for row in (held[node_id].rows if node_id in held else ())
     }
     kept = {wire.into: wire for wire in before.wires}
     wires = []
     for into, out in material.wires.items():
         known = kept.get(into)
-        if known is None or known.out != out or node_of(into) in touched or node_of(out) in touched:
+        if known is None or known.out != out or into in ends or out in ends:
             known = _wire(material, slips, kinds, out, into)
         wires.append(known)
     return Spread(material, slips, tuple(w for w in wires if w), kinds)
+
+
+@by_identity(4)
+def _of_parameters(nodes: dict[str, Node]) -> frozenset[str]:
+    """The nodes that show a parameter's value."""
+    return frozenset(node_id for node_id, node in nodes.items() if node.role is Role.PARAMETER)
 
 
 def _same_frame(new: Material, old: Material) -> bool:

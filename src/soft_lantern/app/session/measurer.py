@@ -15,8 +15,8 @@ from soft_lantern.graph.expectations import Range, expected_by_outputs
 from soft_lantern.graph.kinds import type_of
 from soft_lantern.graph.lowering import Lowered, uniform_values
 from soft_lantern.graph.notice import Notice, with_accepted
-from soft_lantern.graph.notices.project import check_material, uniform_bounds
-from soft_lantern.ir.interval import Interval, bounds
+from soft_lantern.graph.notices.project import bounds_of, check_material
+from soft_lantern.ir.interval import Interval
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.mesh_fit import unfit_meshes
@@ -104,7 +104,7 @@ class Answers:
         trace: dict[str, tuple[float, ...]] = {}
         if question.probe:
             trace = self._probing.measure(lowered, uniforms, question.probe, question.time).at(0)
-        known = bounds(lowered.wires.values(), uniform_bounds(material, lowered, question.images))
+        known = bounds_of(material, lowered, question.images)
         return Answer(
             material,
             measured,
@@ -113,7 +113,7 @@ class Answers:
             self._thumbnails(material, lowered, measured, question.clip_view),
             trace,
             lowered,
-            check_material(material, lowered, measured.statistics, measured.values, question.images)
+            check_material(material, lowered, measured.statistics, measured.values, question.images, known)
             + with_accepted(material, self._coarse(question)),
         )
 

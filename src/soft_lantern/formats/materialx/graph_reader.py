@@ -24,9 +24,9 @@ from soft_lantern.formats.materialx.read_nodes import (
 )
 from soft_lantern.formats.materialx.standard import Row
 from soft_lantern.graph.document import Material, Node, Parameter, changed, node_of, port_ref
+from soft_lantern.graph.flow import reached
 from soft_lantern.graph.lowering import lower_as_typed
 from soft_lantern.graph.nesting import used_snippets
-from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.glsl import literal
 from soft_lantern.ir.glsl_words import Identifiers, trouble_with_identifier
 from soft_lantern.ir.numpy_reader import evaluate

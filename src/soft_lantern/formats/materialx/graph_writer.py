@@ -33,6 +33,7 @@ from soft_lantern.formats.materialx.pictures import PictureFile, PictureFiles
 from soft_lantern.formats.materialx.pixels import over_pixels
 from soft_lantern.formats.materialx.standard import STANDARD, Row
 from soft_lantern.graph.document import Material, Node, port_ref
+from soft_lantern.graph.flow import reached
 from soft_lantern.graph.kinds import counting, evaluation_order, type_of
 from soft_lantern.graph.lowering import (
     Lowered,
@@ -41,7 +42,6 @@ from soft_lantern.graph.lowering import (
     uniform_type,
     uniform_values,
 )
-from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.expr import Expr, Op, Type, const, topological, uniform
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.ir.inputs import BEHIND, surface_input

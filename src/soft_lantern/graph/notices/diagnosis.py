@@ -5,6 +5,7 @@ Each rule looks at one node and what it makes of its inputs, so a notice stands 
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from math import inf
@@ -12,11 +13,11 @@ from math import inf
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import choose_setting, disconnect
 from soft_lantern.graph.expectations import Range, expected_by_inputs
+from soft_lantern.graph.flow import reached
 from soft_lantern.graph.kinds import counting, label_of, type_of
 from soft_lantern.graph.lowering import Lowered, parameter_uniform
 from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.graph.notices import fixes
-from soft_lantern.graph.wiring import reached
 from soft_lantern.ir.expr import Expr, Op, topological
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.ir.interval import Interval, may_be_zero
@@ -31,6 +32,14 @@ DARK = 0.1
 """A product under this share of the darker colour's brightest channel is as good as black."""
 
 
+_VARYING, _OBJECT, _WORLD, _SOUND = 1, 2, 4, 8
+"""What a value comes of, in bits: what a surface or a designer brings; positions in either space; and directions that
+are taken to be sound, which textures hold or which lead to the camera."""
+_SPACES = _OBJECT | _WORLD
+_READ_AS = {"position_object": _OBJECT, "position_world": _WORLD, "camera_position": _SOUND}
+"""Of inputs, by name."""
+
+
 @dataclass(frozen=True, eq=False)
 class Case:
     """A graph with all that is known of its values; `statistics` and `values` are empty where nothing was measured."""
@@ -40,6 +49,23 @@ class Case:
     bounds: Mapping[Expr, Interval]
     statistics: Mapping[str, Statistics] = field(default_factory=dict)
     values: Mapping[str, Array] = field(default_factory=dict)
+
+    @functools.cached_property
+    def reads(self) -> dict[Expr, int]:
+        """What each expression of the graph comes of, in bits: found in one go through all of them."""
+        found: dict[Expr, int] = {}
+        for expr in topological([*self.lowered.wires.values(), *self.lowered.inputs.values()]):
+            bits = 0
+            if expr.op is Op.INPUT:
+                bits = _VARYING | _READ_AS.get(str(expr.data), 0)
+            elif expr.op is Op.UNIFORM:
+                bits = _VARYING if _is_handed_in(self, str(expr.data)) else 0
+            elif expr.op is Op.TEXTURE:
+                bits = _SOUND
+            for arg in expr.args:
+                bits |= found[arg]
+            found[expr] = bits
+        return found
 
     def brightest(self, wire: str) -> float | None:
         """The largest channel, alpha apart, of a measured colour; None where it was not measured."""
@@ -191,7 +217,7 @@ def _own_trouble(case: Case, node_id: str, node: Node, node_type: NodeType) -> I
             text = f"{name} changes nothing: what comes in is already within"
             mend = (Fix("Take it out", fixes.dissolved(node_id)),)
             yield case.notice(Severity.INFO, "idle-clamp", node_id, text, expr=expr.args[0], mend=mend)
-        elif expr.op in (Op.SUB, Op.DOT) and _spaces(expr.args[0]) ^ _spaces(expr.args[1]) == {"object", "world"}:
+        elif expr.op in (Op.SUB, Op.DOT) and (case.reads[expr.args[0]] ^ case.reads[expr.args[1]]) & _SPACES == _SPACES:
             text = f"{name} puts an object-space and a world-space position together"
             yield case.notice(Severity.WARNING, "spaces", node_id, text)
 
@@ -254,8 +280,7 @@ def _never_varies(case: Case, node_id: str, node: Node, node_type: NodeType) -> 
     outputs = [e for p in node_type.outputs if (e := case.lowered.wires.get(port_ref(node_id, p.name))) is not None]
     if not wired or not outputs or node_type.role is Role.ELBOW:
         return
-    leaves = {e for e in topological(outputs) if e.op in (Op.INPUT, Op.UNIFORM)}
-    if not any(e.op is Op.INPUT or _is_handed_in(case, str(e.data)) for e in leaves):
+    if not any(case.reads[each] & _VARYING for each in outputs):
         wire = port_ref(node_id, node_type.outputs[0].name)
         text = f"{label_of(case.material, node)} never varies: everything it is made of is typed"
         yield case.notice(Severity.INFO, "constant", node_id, text, wire=wire)
@@ -348,16 +373,9 @@ def _divisor_in_words(case: Case, divisor: Expr) -> str:
     return f"its divisor may be {min(bound.low):g} to {max(bound.high):g}"
 
 
-def _spaces(expr: Expr) -> set[str]:
-    """Which position spaces a value is measured in; a ratio or a mask has none of its own."""
-    names = {str(e.data) for e in topological([expr]) if e.op is Op.INPUT}
-    return {space for space in ("object", "world") if f"position_{space}" in names}
-
-
 def _may_vanish(case: Case, vector: Expr) -> bool:
     """Whether zero is within the bound; directions read from textures or toward the camera are taken to be sound."""
-    order = topological([vector])
-    if any(e.op is Op.TEXTURE or e.data == "camera_position" for e in order):
+    if case.reads[vector] & _SOUND:
         return False
     bound = case.bounds[vector]
     return all(low <= 0 <= high for low, high in zip(bound.low, bound.high, strict=True))

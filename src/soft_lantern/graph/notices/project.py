@@ -15,6 +15,7 @@ from soft_lantern.graph.notice import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.notices.diagnosis import Case, diagnose
 from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
 from soft_lantern.graph.texture_use import DATA, uses
+from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import BRIGHTEST
 from soft_lantern.ir.interval import Interval, bounds, exactly, within
 from soft_lantern.ir.numpy_reader import Array
@@ -48,18 +49,29 @@ def check_material(
     statistics: Mapping[str, Statistics] | None = None,
     values: Mapping[str, Array] | None = None,
     images: Mapping[str, Image] | None = None,
+    known: Mapping[Expr, Interval] | None = None,
 ) -> list[Notice]:
-    """What is wrong with one material: its graph, its parameters, the bounds that follow, and what was measured."""
+    """What is wrong with one material: its graph, its parameters, the bounds that follow, and what was measured.
+
+    `known`: the bounds, where `bounds_of` has found them already.
+    """
     lowered = lowered or lower(material)
     found = list(lowered.notices)
     for parameter in material.parameters:
         trouble = trouble_with_parameter(material, parameter)
         if trouble:
             found.append(Notice(Severity.ERROR, "parameter", trouble, material.id))
-    wired = [*lowered.wires.values(), *lowered.inputs.values()]
-    known = bounds(wired, uniform_bounds(material, lowered, images))
+    known = known or bounds_of(material, lowered, images)
     found += diagnose(Case(material, lowered, known, statistics or {}, values or {}))
     return with_accepted(material, found)
+
+
+def bounds_of(
+    material: Material, lowered: Lowered, images: Mapping[str, Image] | None = None
+) -> Mapping[Expr, Interval]:
+    """The bounds of everything that a wire carries or a port gets, from the limits of what is exposed."""
+    wired = [*lowered.wires.values(), *lowered.inputs.values()]
+    return bounds(wired, uniform_bounds(material, lowered, images))
 
 
 def check_textures(project: Project, graph: Material) -> Iterator[Notice]:

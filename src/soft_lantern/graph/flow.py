@@ -1,0 +1,40 @@
+"""Which nodes feed which, however far."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from soft_lantern.graph.document import Material
+from soft_lantern.graph.identity import by_identity
+
+Beside = Mapping[str, list[str]]
+
+
+def reached(material: Material, nodes: Iterable[str], *, upstream: bool) -> set[str]:
+    """Nodes and all that feeds them, or all that they feed."""
+    beside = _beside(material.wires)[0 if upstream else 1]
+    seen: set[str] = set()
+    waiting = list(nodes)
+    while waiting:
+        each = waiting.pop()
+        if each not in seen:
+            seen.add(each)
+            waiting += beside.get(each, ())
+    return seen
+
+
+def feeds(material: Material, source: str, target: str) -> bool:
+    """Whether node `source` is `target` or lies upstream of it."""
+    return source in reached(material, [target], upstream=True)
+
+
+@by_identity(8)
+def _beside(wires: Mapping[str, str]) -> tuple[Beside, Beside]:
+    """By node, those that feed it, and those that it feeds. Asked again and again while a wire is in hand."""
+    feeding: dict[str, list[str]] = {}
+    fed: dict[str, list[str]] = {}
+    for into, out in wires.items():  # of thousands: no calls here
+        target, source = into[: into.rindex(".")], out[: out.rindex(".")]
+        feeding.setdefault(target, []).append(source)
+        fed.setdefault(source, []).append(target)
+    return feeding, fed
