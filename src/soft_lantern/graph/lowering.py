@@ -19,6 +19,7 @@ from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.limits import SNIPPET_DEPTH, SNIPPET_NODES
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.formula import FormulaError, formula_type
+from soft_lantern.turns import give_way
 from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
 
@@ -230,6 +231,7 @@ class _Lowering:
         """Every node, those that feed before those that are fed."""
         order, looped = evaluation_order(self.material)
         for node_id in order:
+            give_way()
             self._lower_node(node_id)
         for node_id in looped:
             self._say(Severity.ERROR, "cycle", node_id, "", "{node} feeds itself; take one wire of the circle off")

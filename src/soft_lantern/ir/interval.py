@@ -18,6 +18,7 @@ from math import inf
 from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
 from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.numpy_reader import SMALLEST
+from soft_lantern.turns import give_way
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +60,7 @@ def bounds(roots: Iterable[Expr], uniforms: Mapping[str, Interval]) -> dict[Expr
     """The bound of every expression that `roots` need, from the limits of uniforms and of surface inputs."""
     found: dict[Expr, Interval] = {}
     for expr in topological(roots):
+        give_way()
         found[expr] = OF_EXPRESSION.get(expr.op, _operation)(expr, found, uniforms)
     return found
 

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
+from soft_lantern.turns import give_way
 from soft_lantern.values.images import Image
 
 Array = npt.NDArray[Any]
@@ -63,6 +64,7 @@ class Evaluation:
         known, self._given = self._given, {}
         with np.errstate(all="ignore"):
             for expr in self._order:
+                give_way()
                 before = old.get(expr)
                 if expr.op is Op.INPUT or expr.op is Op.UNIFORM:
                     given = self._given[expr] = leaves[str(expr.data)]

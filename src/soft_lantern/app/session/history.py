@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import msgspec
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
+from soft_lantern import turns
 from soft_lantern.app.theme.remembered import remembered, remembered_number
 from soft_lantern.formats.saving import changed_records
 from soft_lantern.graph.document import Project, alone
@@ -136,8 +137,9 @@ class History(QObject):
     def _put(self, project: Project) -> None:
         outer, self._shown = self._shown, False
         try:
-            self.put.emit(project)
-            self.changed.emit()
+            with turns.taken():
+                self.put.emit(project)
+                self.changed.emit()
         finally:
             self._shown = outer
 

@@ -24,6 +24,7 @@ from soft_lantern.render.points import Points, flat_card, on_objects
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
+from soft_lantern.turns import give_way
 from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Value
 
@@ -161,6 +162,7 @@ class Answers:
     ) -> dict[str, QImage]:
         kept: dict[str, tuple[Array, bool, QImage]] = {}
         for node_id, node in material.nodes.items():
+            give_way()
             node_type = type_of(material, node)
             if not node.thumbnail or not node_type or not node_type.outputs:
                 continue

@@ -12,6 +12,7 @@ from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from soft_lantern import turns
 from soft_lantern.app.session.history import Edit
 from soft_lantern.app.session.open_project import OpenProject
 from soft_lantern.app.work.background import Run
@@ -147,15 +148,16 @@ class Session(QObject):
 
         Edits with the same `merge` within one gesture become one. An edit that gives back what it was given is none.
         """
-        try:
-            after = edit(self.project)
-        except LanternError as error:
-            self.complain(error)
-            return False
-        if after is not self.project and after != self.project:
-            key = f"{merge}@{self.gestures.count}" if merge else ""
-            self.undo.push(Edit(name, self.project, after, key))
-        return True
+        with turns.taken():
+            try:
+                after = edit(self.project)
+            except LanternError as error:
+                self.complain(error)
+                return False
+            if after is not self.project and after != self.project:
+                key = f"{merge}@{self.gestures.count}" if merge else ""
+                self.undo.push(Edit(name, self.project, after, key))
+            return True
 
     def attempt(self, work: Callable[[], object]) -> bool:
         """Do what is no edit, such as writing a file; where it cannot be done, say why."""

@@ -25,6 +25,7 @@ from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.statistics import SLACK, Statistics
 from soft_lantern.ir.surface_inputs import read_inputs
 from soft_lantern.nodes import NodeType, Role
+from soft_lantern.turns import give_way
 from soft_lantern.values.kinds import Kind
 from soft_lantern.values.words import counted
 
@@ -105,6 +106,7 @@ def diagnose(case: Case) -> list[Notice]:
     used = _upstream_of_outputs(case.material)
     found: list[Notice] = []
     for node_id, node in case.material.nodes.items():
+        give_way()
         node_type = type_of(case.material, node)
         if node_type is None:
             continue
