@@ -6,6 +6,7 @@ Each command imports what it does when it is called, so that none waits for what
 from __future__ import annotations
 
 import contextlib
+import gc
 import json
 import os
 import re
@@ -360,6 +361,7 @@ def _leave(words: str, code: int) -> NoReturn:
 
 def _open_window(folder: Path | None, only: str | None = None) -> NoReturn:
     _check_screen()
+    gc.disable()  # the window looks for garbage itself, and while modules are read there is none
     from soft_lantern.app.main import run
 
     sys.exit(run(folder, only))

@@ -87,6 +87,8 @@ class Windows(QObject):
         from soft_lantern.app.window.window import MainWindow
         from soft_lantern.render.worker import RenderWorker
 
+        if not self._kept:
+            gc.freeze()  # what was imported stays: most of what there is
         others = [each for each in self._shown() if isinstance(each, MainWindow)]
         here = (each.session for each in others if each.session.folder.resolve() == folder.resolve())
         worker = RenderWorker(beside=others[0].worker if others else None)

@@ -47,7 +47,8 @@ def table() -> list[Row]:
 
 
 _FIRST_PICTURE = """
-import os, sys
+import gc, os, sys
+gc.disable()  # as the command does
 from pathlib import Path
 from soft_lantern.app.main import make_application
 from soft_lantern.app.window.window import MainWindow

@@ -34,8 +34,6 @@ from soft_lantern.scene.transforms import camera_for, placement
 from soft_lantern.values.images import Filter, Image, Wrap
 from soft_lantern.values.kinds import Value
 
-SIDE = 512
-"""Texels a side of a picture."""
 VIEWS = 4
 """From how many sides the difference to the live surface is measured."""
 Row = dict[str, Any]
@@ -50,16 +48,16 @@ class SceneFile:
         scene: Scene,
         models: Mapping[str, Model],
         images: Mapping[str, Image],
-        sheets: Sheets | None = None,
+        sheets: Sheets,
         looks: Collection[str] | None = None,
     ) -> None:
-        """`sheets`: those of other scenes of the same models.
+        """`sheets`: which other scenes of the same models share.
 
         `looks`: the ids of the instances that are variants beside the materials themselves; None is all.
         """
         self._chosen = looks
         self.project, self.scene, self.models, self.images = project, scene, models, images
-        self._sheets = sheets or Sheets(SIDE)
+        self._sheets = sheets
         self.file = GlbFile()
         self.file.roots = []
         self.told: list[Row] = []

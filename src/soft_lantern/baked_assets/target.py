@@ -8,8 +8,6 @@ from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from soft_lantern.bake.light.kept import BakedLight
-from soft_lantern.baked_assets.scene import SIDE, VIEWS, SceneFile
-from soft_lantern.baked_assets.sheets import Sheets
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.delivery import Whole
 from soft_lantern.formats.light_export import hand_over, lit_objects
@@ -24,6 +22,8 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
 
 WORDS = "glTF 2.0, looks baked as variants"
+SIDE = 512
+"""Texels a side of a picture."""
 
 
 def gltf_target(
@@ -35,6 +35,9 @@ def gltf_target(
     """
 
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
+        from soft_lantern.baked_assets.scene import VIEWS, SceneFile  # slow to import, and only wanted here
+        from soft_lantern.baked_assets.sheets import Sheets
+
         models, images = (read or from_disk(folder))(project)
         chosen, made, taken = {each.id for each in materials}, dict[str, str | bytes](), set[str]()
         scenes = sorted(project.scenes.values(), key=lambda each: each.id)

@@ -7,11 +7,10 @@ import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
-from PIL import Image as Pillow
-from PIL import ImageDraw, ImageFont
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import whole
@@ -23,6 +22,10 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.skies import SKIES
 from soft_lantern.scene.transforms import camera_for, view_of_bounds
 from soft_lantern.values.images import Image
+
+if TYPE_CHECKING:
+    from PIL import Image as Pillow
+    from PIL import ImageFont
 
 SAMPLES = 4
 GAP, CAPTION = 12, 34
@@ -125,6 +128,9 @@ def laid_out(
     """The sheet: pictures in rows of so many, each over its two lines, under a title."""
     height, width = pictures[0].shape[:2]
     rows = -(-len(listed) // columns)
+    from PIL import Image as Pillow  # slow to import, and only wanted here
+    from PIL import ImageDraw
+
     sheet = Pillow.new("RGB", (GAP + columns * (width + GAP), 44 + rows * (height + CAPTION + GAP)), PAPER)
     pen = ImageDraw.Draw(sheet)
     pen.text((GAP, 12), title, INK, _font(18))
@@ -173,6 +179,8 @@ def named_sky(project: Project, name: str) -> str:
 
 @functools.cache
 def _font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
+    from PIL import ImageFont
+
     return ImageFont.load_default(size)
 
 

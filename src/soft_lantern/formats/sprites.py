@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PIL import Image as Pillow
 
 from soft_lantern.errors import BadFile, BadValue, Cancelled
 from soft_lantern.formats.images import READABLE_IMAGES, load_texture, read_image, write_png
@@ -69,6 +68,8 @@ def file_traps(path: Path) -> list[str]:
     """What the way a file is kept does to indices in it."""
     if path.suffix.lower() in (".jpg", ".jpeg", ".webp"):
         return [f"{path.name} may be compressed with loss: indices need PNG"]
+    from PIL import Image as Pillow  # slow to import, and only wanted here
+
     try:
         with warnings.catch_warnings(action="ignore"), Pillow.open(path) as opened:
             if opened.mode == "P":

@@ -12,7 +12,6 @@ from soft_lantern.graph.document import Material, Project
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.progress import Progress
 from soft_lantern.render.baked import ShownLight
-from soft_lantern.review.page import review_page
 
 WORDS = "Review page, for any browser"
 
@@ -24,6 +23,8 @@ def page_target(folder: Path, read: Read | None = None, looks: Collection[str] |
     """
 
     def files(project: Project, materials: Sequence[Material], progress: Progress) -> Mapping[str, str | bytes]:
+        from soft_lantern.review.page import review_page  # slow to import, and only wanted here
+
         models, images = (read or from_disk(folder))(project)
         name = as_identifier(project.name, set(), fallback="project")
         lights = {key: ShownLight(light) for key, light in baked_lights(project, folder).items()}

@@ -12,7 +12,6 @@ from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
-from PIL import Image as Pillow
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient, Palette, changed
@@ -24,7 +23,6 @@ Pixels = npt.NDArray[np.uint8]
 Order = Literal["use", "hue", "luminance"]
 ORDERS: tuple[Order, ...] = ("use", "hue", "luminance")
 Byte4 = tuple[int, int, int, int]
-QUANTISERS = (Pillow.Quantize.MEDIANCUT, Pillow.Quantize.MAXCOVERAGE, Pillow.Quantize.FASTOCTREE)
 LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
 """Linear light of every 8-bit sRGB component."""
 
@@ -80,9 +78,11 @@ def quantised(pixels: Pixels, count: int) -> tuple[Pixels, float]:
     """
     if not 1 <= count <= 256:
         raise BadValue(f"an image is brought down to 1 to 256 colours, not {count}")
+    from PIL import Image as Pillow  # slow to import, and only wanted here
+
     rgb = Pillow.fromarray(np.ascontiguousarray(pixels[..., :3]), "RGB")
     tried = []
-    for method in QUANTISERS:
+    for method in (Pillow.Quantize.MEDIANCUT, Pillow.Quantize.MAXCOVERAGE, Pillow.Quantize.FASTOCTREE):
         reduced = np.asarray(rgb.quantize(count, method, dither=Pillow.Dither.NONE).convert("RGB"))
         apart = reduced.astype(float) - pixels[..., :3]
         tried.append((float(np.sqrt((apart**2).mean())), reduced))
