@@ -66,6 +66,7 @@ class Windows(QObject):
     def __init__(self, application: QApplication) -> None:
         super().__init__(application)
         self._kept: list[QWidget] = []
+        self._began = False
         self._toured = NewestAnswer("tour", self, self._open_tour, self._say_failed)
         self.stay = False
         """Whether windows that close from now on are to come back at the next start."""
@@ -87,7 +88,8 @@ class Windows(QObject):
         from soft_lantern.app.window.window import MainWindow
         from soft_lantern.render.worker import RenderWorker
 
-        if not self._kept:
+        if not self._began:
+            self._began = True
             gc.freeze()  # what was imported stays: most of what there is
         others = [each for each in self._shown() if isinstance(each, MainWindow)]
         here = (each.session for each in others if each.session.folder.resolve() == folder.resolve())
