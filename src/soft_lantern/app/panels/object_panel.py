@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QWidget
 
 from soft_lantern.app.panels.arranging import Arranging
@@ -139,7 +139,9 @@ class ObjectPanel(QWidget):
                 self.choose_file()
 
         picker.chosen.connect(add)
-        picker.open_at(below(self.add_button))
+        over = self.window() or self  # asked for by name, the button may be on a page that is not shown
+        middle = over.mapToGlobal(QPoint((over.width() - picker.width()) // 2, 60))
+        picker.open_at(below(self.add_button) if self.add_button.isVisible() else middle)
         return picker
 
     def add_primitive(self, shape: str) -> None:
