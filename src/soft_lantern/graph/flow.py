@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from soft_lantern.graph.document import Material
+from soft_lantern.graph.document import Material, node_of
 from soft_lantern.graph.identity import by_identity
 
 Beside = Mapping[str, list[str]]
@@ -33,8 +33,8 @@ def _beside(wires: Mapping[str, str]) -> tuple[Beside, Beside]:
     """By node, those that feed it, and those that it feeds. Asked again and again while a wire is in hand."""
     feeding: dict[str, list[str]] = {}
     fed: dict[str, list[str]] = {}
-    for into, out in wires.items():  # of thousands: no calls here
-        target, source = into[: into.rindex(".")], out[: out.rindex(".")]
+    for into, out in wires.items():
+        target, source = node_of(into), node_of(out)
         feeding.setdefault(target, []).append(source)
         fed.setdefault(source, []).append(target)
     return feeding, fed
