@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import statistics
 import tempfile
-import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -32,6 +30,7 @@ from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.notices.project import check_material
 from soft_lantern.graph.palettes.indexing import index_image, packed, unpacked
 from soft_lantern.graph.ramps.images import shown_row
+from soft_lantern.measures.ratio import ratio
 from soft_lantern.render.measuring import Measuring
 from soft_lantern.render.points import flat_card
 from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
@@ -60,17 +59,8 @@ def growths(graph: Callable[[int], Material]) -> dict[str, float]:
 
 
 def _growth(made: Callable[[int], Work], count: int) -> float:
-    """Both are worked on in turns; the middle of all rounds is not moved by a hiccup."""
     one, other = made(count), made(2 * count)
-    ratios = []
-    for _ in range(ROUNDS):
-        times = []
-        for work in (one, other):
-            started = time.perf_counter()
-            work()
-            times.append(time.perf_counter() - started)
-        ratios.append(times[1] / times[0])
-    return statistics.median(ratios)
+    return ratio(lambda _: other(), lambda _: one(), ROUNDS)
 
 
 def _lowering(graph: Callable[[int], Material], count: int) -> Work:

@@ -37,6 +37,7 @@ from soft_lantern.measures.effects import effects
 from soft_lantern.measures.growth import growths
 from soft_lantern.measures.nectar import Basin
 from soft_lantern.measures.other_stage import has_library, stage_beside_library
+from soft_lantern.measures.ratio import ratio
 from soft_lantern.measures.stage import measures
 from soft_lantern.nodes import Role
 from soft_lantern.render.gl import GlRenderer
@@ -46,7 +47,6 @@ from soft_lantern.render.points import flat_card
 from soft_lantern.values.colour import linear_to_srgb
 from soft_lantern.values.kinds import Value
 
-ROUNDS = 15
 PICTURE = (640, 480)
 FRAME_ROUNDS = 40
 
@@ -68,7 +68,7 @@ class Row:
 def table() -> list[Row]:
     """Every measure that needs no window."""
     plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
-    grown = [Row(f"twice {what} / once", ratio, 2.2) for what, ratio in growths(chain).items()]
+    grown = [Row(f"twice {what} / once", times, 2.2) for what, times in growths(chain).items()]
     return [*plain, *grown, *_stage(), *_light(), *_deliveries()]
 
 
@@ -176,7 +176,7 @@ def _measuring_against_numpy() -> Row:
             each.min(), each.max(), each.mean()
             picture_by_hand(each)
 
-    return Row("thumbnails and ranges of 100 nodes / by hand in NumPy", _ratio(ours, by_hand), 0.7)
+    return Row("thumbnails and ranges of 100 nodes / by hand in NumPy", ratio(ours, by_hand), 0.7)
 
 
 def _glsl_growth() -> Row:
@@ -192,7 +192,7 @@ def _glsl_growth() -> Row:
         lowered, leaves = texts[which]
         return lambda _: _discard(glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves)))
 
-    return Row("GLSL of 2,000 nodes / of 1,000", _ratio(write(1), write(0)), 2.2)
+    return Row("GLSL of 2,000 nodes / of 1,000", ratio(write(1), write(0)), 2.2)
 
 
 def _glsl_against_materialx() -> list[Row]:
@@ -230,8 +230,8 @@ def _glsl_against_materialx() -> list[Row]:
         generator.generate("chain", output, context)
 
     return [
-        Row("GLSL of 1,000 nodes / by the MaterialX package", _ratio(live, theirs), 0.6),
-        Row("the same as delivered, without needless work / by the package", _ratio(delivered, theirs), 1.0),
+        Row("GLSL of 1,000 nodes / by the MaterialX package", ratio(live, theirs), 0.6),
+        Row("the same as delivered, without needless work / by the package", ratio(delivered, theirs), 1.0),
     ]
 
 
@@ -310,7 +310,7 @@ def _frames_against_hands() -> list[Row]:
             calls.append(functools.partial(easel.draw, program))
         apart = float(np.abs(pictures[0] - pictures[1]).max())
         rows.append(
-            Row(f"frame of {effect.name} / by hand", _ratio(calls[0], calls[1], FRAME_ROUNDS, time.process_time), 1.02)
+            Row(f"frame of {effect.name} / by hand", ratio(calls[0], calls[1], FRAME_ROUNDS, time.process_time), 1.02)
         )
         rows.append(Row(f"{effect.name}: pictures apart by", apart * 255, 1.0, "/255"))
         if can_count():
@@ -328,7 +328,7 @@ def _nectar_against_a_hand(gl: GlRenderer) -> list[Row]:
         seen.append(basin.seen())
     one, other = (functools.partial(basin.draw, sheet) for sheet in sheets)
     rows = [
-        Row("frame of the nectar / by hand", _ratio(one, other, FRAME_ROUNDS, time.process_time), 1.02),
+        Row("frame of the nectar / by hand", ratio(one, other, FRAME_ROUNDS, time.process_time), 1.02),
         Row("nectar: all it draws apart by", float(np.abs(seen[0] - seen[1]).max()) * 255, 1.0, "/255"),
     ]
     if can_count():
@@ -363,19 +363,3 @@ class _Easel:
 
 def _discard(_: object) -> None:
     pass
-
-
-def _ratio(
-    one: Callable[[float], object],
-    other: Callable[[float], object],
-    rounds: int = ROUNDS,
-    clock: Callable[[], float] = time.perf_counter,
-) -> float:
-    """The time of one beside that of the other, taken in turns: the middle of all rounds, which no hiccup moves."""
-    times: tuple[list[float], list[float]] = ([], [])
-    for turn in range(rounds):
-        for call, taken in zip((one, other), times, strict=True):
-            started = clock()
-            call(0.3 + 0.05 * turn)
-            taken.append(clock() - started)
-    return float(np.median(np.array(times[0]) / np.array(times[1])))
