@@ -136,6 +136,16 @@ def dress(window: MainWindow) -> None:
     window.session.open_scene("nectar_basin")
     window.go_to_desk("Dress")
     settle(window.dress.stage)
+    listed(window)
+
+
+def listed(window: MainWindow, seconds: float = 30.0) -> None:
+    """Wait for the pictures of the objects and of the looks in sight."""
+    things, end = window.dress.things, time.monotonic() + seconds
+    wanted = len(window.session.scene.objects) if window.session.scene else 0
+    while time.monotonic() < end and (len(things.objects.pictures) < wanted or len(things.looks.pictures) < 6):
+        QTest.qWait(50)
+    QTest.qWait(300)
 
 
 def paint(window: MainWindow) -> None:
@@ -157,6 +167,7 @@ def paint(window: MainWindow) -> None:
     box.setCurrentIndex(box.findData("vertex_colour"))
     QTest.qWait(1500)
     settle(window.dress.stage)
+    listed(window)
 
 
 def bake(window: MainWindow) -> None:
