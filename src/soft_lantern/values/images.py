@@ -39,7 +39,7 @@ class Image:
     def height(self) -> int:
         return int(self.texels.shape[0])
 
-    @property
+    @functools.cached_property
     def bound(self) -> tuple[float, float]:
         """The lowest and highest value of any texel."""
         if self.texels.dtype.kind != "f":

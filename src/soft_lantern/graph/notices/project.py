@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from functools import partial
 from math import inf
 
@@ -10,7 +11,7 @@ from soft_lantern.graph.document import Material, Parameter, Project, changed, e
 from soft_lantern.graph.instances.limits import narrowed
 from soft_lantern.graph.instances.values import ancestry, fits
 from soft_lantern.graph.kinds import label_of, type_of
-from soft_lantern.graph.lowering import Lowered, lower, uniform_values
+from soft_lantern.graph.lowering import Lowered, lower, read_ids, uniform_values
 from soft_lantern.graph.notice import Fix, Notice, Severity, with_accepted
 from soft_lantern.graph.notices.diagnosis import Case, diagnose
 from soft_lantern.graph.parameters.edits import hard_limits, held, limits_in_words, trouble_with_parameter
@@ -28,12 +29,45 @@ from soft_lantern.values.kinds import Kind, fitted
 def check_project(project: Project, images: Mapping[str, Image] | None = None) -> list[Notice]:
     """What is wrong anywhere in the project, as far as the document alone tells, errors first."""
     graphs = [*project.materials.values(), *project.snippets.values()]
-    found = [n for graph in graphs for n in check_material(graph, images=images)]
+    found = [n for graph in graphs for n in _of_graph(graph, images or {})]
     found += [n for graph in graphs for n in check_textures(project, graph)]
     found += _check_instances(project)
     found += _check_scenes(project)
     order = [Severity.ERROR, Severity.WARNING, Severity.INFO]
     return sorted(found, key=lambda n: order.index(n.severity))
+
+
+@dataclass(frozen=True, slots=True)
+class _Checked:
+    """A graph that was looked through, with the textures whose bounds counted by id; None where any may be chosen."""
+
+    graph: Material
+    read: frozenset[str] | None
+    bounds: Mapping[str, tuple[float, float]]
+    notices: list[Notice]
+
+
+GRAPHS_KEPT = 4096
+_checked: dict[str, _Checked] = {}
+"""By the graph's id, as it was looked through last: an edit changes one of many, the rest need no second look."""
+
+
+def _of_graph(graph: Material, images: Mapping[str, Image]) -> list[Notice]:
+    """What the document alone tells of one graph; worked out where it, or what its textures hold, is not as before."""
+    kept = _checked.get(graph.id)
+    if kept is None or kept.graph is not graph or kept.bounds != _ends(images, kept.read):
+        lowered = lower(graph)
+        by_parameter = any(each.parameter and each.kind.is_read for each in lowered.uniforms.values())
+        read = None if by_parameter else frozenset(read_ids(lowered, graph).values())
+        if len(_checked) >= GRAPHS_KEPT:
+            _checked.clear()
+        found = check_material(graph, lowered, images=images)
+        kept = _checked[graph.id] = _Checked(graph, read, _ends(images, read), found)
+    return kept.notices
+
+
+def _ends(images: Mapping[str, Image], read: frozenset[str] | None) -> dict[str, tuple[float, float]]:
+    return {key: image.bound for key, image in images.items() if read is None or key in read}
 
 
 def named_place(project: Project, place: str) -> str:
