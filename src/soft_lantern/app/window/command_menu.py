@@ -64,7 +64,9 @@ class CommandMenu(QObject):
                     self._add(group, command, owner)
 
     def end(self) -> None:
-        """All there is has been added: groups that stayed empty go."""
+        """All there is has been added: it gets its keys, and groups that stayed empty go."""
+        for key, keys in chosen_keys(self.own_keys).items():
+            self._offered[key].action.setShortcuts(keys)
         for menu in self._groups.values():
             action = menu.menuAction()
             assert action
@@ -101,7 +103,6 @@ class CommandMenu(QObject):
         key = command.name
         if key not in self._offered:
             action = QAction(command.name, self.window)
-            action.setShortcuts(chosen_keys(key, command.keys))
             self.own_keys[key] = command.keys
             action.triggered.connect(lambda _=False: self.run(key))
             self.window.addAction(action)

@@ -14,9 +14,13 @@ def own_keys(text: str) -> list[QKeySequence]:
     return [keys for keys in QKeySequence.listFromString(text) if not keys.isEmpty()]
 
 
-def chosen_keys(command: str, own: str) -> list[QKeySequence]:
-    """The keys of a command by its name; `own`: those that it comes with."""
-    return own_keys(str(remembered().value(_place(command), own)))
+def chosen_keys(own: Mapping[str, str]) -> dict[str, list[QKeySequence]]:
+    """The keys of each command by its name; `own`: those that it comes with."""
+    kept = remembered()
+    chosen = set(kept.allKeys())  # few are, and each question takes long
+    return {
+        name: own_keys(str(kept.value(_place(name))) if _place(name) in chosen else keys) for name, keys in own.items()
+    }
 
 
 def choose_keys(action: QAction, command: str, own: str, keys: Sequence[QKeySequence]) -> None:
