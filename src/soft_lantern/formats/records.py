@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import re
 import types
@@ -58,11 +59,11 @@ def read_record(data: bytes, kind: type[R]) -> tuple[R, list[str]]:
     """A record in the text of its file, and what had to be mended in it. Raises ValueError with what is wrong."""
     raw, mended = parsed(data)
     try:
-        read = _converted(raw, kind)
+        read = _converted(raw, kind, data)
     except msgspec.ValidationError:
         if not mended:
             raise
-        read = _converted(parsed(data, leave_out=False)[0], kind)
+        read = _converted(parsed(data, leave_out=False)[0], kind, data)
     read, found = sound(read)
     mended += found
     if not _ID.match(read.id):  # type: ignore[attr-defined]
@@ -82,8 +83,12 @@ def read_head(data: bytes, name: str) -> tuple[Project, list[str]]:
     return msgspec.structs.replace(msgspec.convert(fields, Project), unknown=beyond), mended
 
 
-def _converted(raw: dict[str, Any], kind: type[R]) -> R:
-    return from_raw({key: value for key, value in raw.items() if key not in ("format", "snippets")}, kind)
+def _converted(raw: dict[str, Any], kind: type[R], data: bytes) -> R:
+    told = {key: value for key, value in raw.items() if key not in ("format", "snippets")}
+    if b'"unknown"' not in data:
+        with contextlib.suppress(msgspec.ValidationError):
+            return msgspec.convert(told, kind)  # every field is known: so it is nearly always
+    return from_raw(told, kind)
 
 
 def from_raw(raw: dict[str, Any], kind: type[R]) -> R:
@@ -183,6 +188,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         own = definitions.pop(schema["$ref"].rsplit("/", 1)[1])
         for each in (own, *definitions.values()):
             each.get("properties", {}).pop("unknown", None)
+            each.pop("additionalProperties", None)  # what a later version adds is kept
         own["properties"].pop("snippets", None)
         found[record.__name__.lower()] = {**own, "$defs": definitions}
     for title, schema in found.items():

@@ -21,8 +21,11 @@ FORMAT_VERSION = 1
 Vector = tuple[float, float, float]
 
 
-class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """The base of every record. `unknown`: fields of its file that this version does not know, kept as they are."""
+class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True):
+    """The base of every record. `unknown`: fields of its file that this version does not know, kept as they are.
+
+    A decoder refuses such fields; `formats.records` puts them there.
+    """
 
     unknown: dict[str, Any] = {}
 
