@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,17 +11,19 @@ from PyQt6.QtGui import QFontMetrics
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.graph.document import Scene
-from soft_lantern.render.staging import scene_bounds
-from soft_lantern.scene.mesh import Matrix, Model
+from soft_lantern.scene.mesh import Matrix
 
 
 @dataclass(frozen=True)
 class Gauge:
-    """The gauge of a scene that has one, as a lens sees it. `height` is in metres along the scene's gauge axis."""
+    """The gauge of a scene that has one, as a lens sees it. `height` is in metres along the scene's gauge axis.
+
+    `middle`: of all that stands in the scene.
+    """
 
     scene: Scene
     height: float
-    models: Mapping[str, Model]
+    middle: Matrix
     lens: Lens
 
     @property
@@ -53,7 +54,6 @@ class Gauge:
 
     def _anchor(self) -> Matrix:
         """The middle of the gauge at its height."""
-        low, high = scene_bounds(self.scene, self.models)
-        middle = np.array((low + high) / 2, float)
-        middle[self._axis] = self.height
-        return middle
+        anchor = np.array(self.middle, float)
+        anchor[self._axis] = self.height
+        return anchor

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import operator
+
+import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QWidget
 
@@ -11,6 +14,9 @@ from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.gauge import Gauge
 from soft_lantern.app.stage.handles import Handles
 from soft_lantern.app.stage.modes import StageModes
+from soft_lantern.graph.document import Scene
+from soft_lantern.render.staging import scene_bounds
+from soft_lantern.scene.mesh import Matrix
 
 POINTERS = {
     "": Qt.CursorShape.ArrowCursor,
@@ -28,6 +34,8 @@ class Grasps:
 
     def __init__(self, session: Session, modes: StageModes, comparison: Comparison, stage: QWidget) -> None:
         self.session, self.modes, self.comparison, self.stage = session, modes, comparison, stage
+        self._stood: tuple[object, ...] = ()
+        self._middle: Matrix = np.zeros(3)
 
     @property
     def lens(self) -> Lens:
@@ -39,7 +47,7 @@ class Grasps:
         scene, sight = self.session.scene, self.modes.sight
         if scene is None or scene.gauge is None or not sight.options.gauge or sight.card:
             return None
-        return Gauge(scene, scene.gauge, self.session.models, self.lens)
+        return Gauge(scene, scene.gauge, self._middle_of(scene), self.lens)
 
     def handles(self) -> Handles | None:
         """The handle of the selected object."""
@@ -64,3 +72,12 @@ class Grasps:
         """Let the pointer tell what is there. A cross aims at a point of a surface."""
         under = self.at(place) if place is not None else ""
         self.stage.setCursor(POINTERS[under or ("" if self.modes.clicks == "pick" else "hand")])
+
+    def _middle_of(self, scene: Scene) -> Matrix:
+        """The middle of what stands in a scene; worked out where that is another: a moving pointer asks each time."""
+        models = self.session.models
+        stands = (scene.objects, *(models.get(thing.asset) for thing in scene.objects))
+        if len(stands) != len(self._stood) or any(map(operator.is_not, stands, self._stood)):
+            low, high = scene_bounds(scene, models)
+            self._stood, self._middle = stands, (low + high) / 2
+        return self._middle
