@@ -1,7 +1,7 @@
 """Files made to do harm: bombs, paths that lead out, links, devices, injections, depths and counts.
 
-Each is given to a command in a process of its own, with little memory and time. It ends with a line and exit code 2, or
-carries on with a notice; nothing outside the project is touched.
+Each is given to a command in a process of its own, a fork of this one, with little memory and time. It ends with a
+line and exit code 2, or carries on with a notice; nothing outside the project is touched.
 """
 
 from __future__ import annotations
@@ -20,7 +20,8 @@ from pathlib import Path
 from typing import Any
 
 from campaigns._documents import harmful_documents
-from campaigns._projects import command, one_line, scratch
+from campaigns._projects import forked_command, one_line, scratch
+from soft_lantern.commands.checking import check
 from soft_lantern.demo.project import demo_project
 from soft_lantern.formats.journal import JOURNAL, OWN
 from soft_lantern.formats.saving import save_project
@@ -28,7 +29,6 @@ from soft_lantern.formats.value_tables import to_csv
 from soft_lantern.graph.document import changed
 
 MEMORY = 3 << 30
-SECONDS = 60
 
 Attack = Callable[[Path, Path, random.Random], list[str]]
 """Prepares a project folder, with a witness folder outside it; the command to give it to."""
@@ -41,6 +41,7 @@ def run(cases: int, seed: int) -> str:
     with scratch() as home:
         sound = home / "sound"
         save_project(demo_project(), sound)
+        check(sound)  # imports what each fork would import for itself
         for number in range(cases):
             attack = ATTACKS[number % len(ATTACKS)]
             chance = random.Random(f"{seed}/{number}")
@@ -53,7 +54,7 @@ def run(cases: int, seed: int) -> str:
             (witness / "secret.png").write_bytes(_png(2, 2))
             before = _seen(witness)
             arguments = attack(case, witness, chance)
-            done = command(*arguments, memory=MEMORY, seconds=SECONDS, home=home / "home")
+            done = forked_command(*arguments, memory=MEMORY, home=home / "home")
             name = attack.__name__.lstrip("_")
             try:
                 lines += bool(one_line(done))
