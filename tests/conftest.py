@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QApplication
 
 from by_hand import Open, activate, until
 from held import held_qobjects
+from read_once import read_once
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures import scene_pictures
 from soft_lantern.app.window.window import MainWindow
@@ -73,6 +74,13 @@ def qapp(tmp_path_factory: pytest.TempPathFactory) -> QApplication:
 def settings_in(folder: Path) -> None:
     """Keep what the window remembers here: no test reads or changes the person's own."""
     QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(folder))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _files_are_read_once() -> Iterator[None]:
+    with pytest.MonkeyPatch.context() as patch:
+        read_once(patch)
+        yield
 
 
 @pytest.fixture(autouse=True)
