@@ -30,7 +30,7 @@ from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.worker import Newest, RenderWorker
 
-# As many processes as cores run the tests: each draws in software on one.
+# Each process of the tests draws in software on one core.
 os.environ.setdefault("LP_NUM_THREADS", "1")
 # Most programs draw only a few pictures: a software driver is to compile them quickly, and keep them for the next run.
 os.environ.setdefault("GALLIVM_PERF", "nopt")
@@ -42,14 +42,26 @@ settings.register_profile("explore", deadline=None, print_blob=True)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """One process more than there are cores: each waits now and then, for a browser, a timer or another program."""
+    return len(os.sched_getaffinity(0)) + 1
+
+
 _OWN_CACHE = pytest.StashKey[tempfile.TemporaryDirectory[str]]()
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """One cache for the whole run, in every process: not the person's, and what takes long is worked out once."""
+    """One cache for the whole run, in every process: not the person's, and what takes long is worked out once.
+
+    What skies do to surfaces lies under names made from the text that works it out, so it is kept for the next run.
+    """
     if "PYTEST_XDIST_WORKER" not in os.environ:
         config.stash[_OWN_CACHE] = tempfile.TemporaryDirectory(prefix="lantern-cache-", ignore_cleanup_errors=True)
         os.environ["XDG_CACHE_HOME"] = config.stash[_OWN_CACHE].name
+        light, here = Path(sys.prefix) / "light", Path(config.stash[_OWN_CACHE].name) / "soft-lantern"
+        light.mkdir(exist_ok=True)
+        here.mkdir()
+        (here / "light").symlink_to(light)
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:

@@ -66,7 +66,8 @@ def with_palette(project: Project, palette: Palette) -> Project:
         if each.swaps == palette.id and each.id != palette.id:
             missing = palette.colours[len(each.colours) :]
             kept = each.colours[: len(palette.colours)] + missing
-            palettes[each.id] = changed(each, side=side_of(palette), colours=kept)
+            if (each.side, each.colours) != (side_of(palette), kept):
+                palettes[each.id] = changed(each, side=side_of(palette), colours=kept)
     return changed(project, palettes=palettes)
 
 

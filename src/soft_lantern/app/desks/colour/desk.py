@@ -38,7 +38,7 @@ from soft_lantern.graph.document import Gradient, Palette, Project, changed, new
 from soft_lantern.graph.instances.picks import ramps_worn, worn_materials
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
-from soft_lantern.graph.records import users
+from soft_lantern.graph.records import KINDS, users
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import RenderWorker
@@ -69,6 +69,7 @@ class ColourDesk(Desk):
         self.used_by = linked_label()
         self.used_by.setToolTip("Click to open it, with a scene where it is worn")
         self.used_by.linkActivated.connect(self.show_user)
+        self._asked: tuple[object, ...] = ()
         self._lowered_materials = LoweredMaterials()
         self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
         self._measuring = single_shot(self, 120, self._measure)
@@ -201,6 +202,16 @@ class ColourDesk(Desk):
             self.palette_page.show_palette(chosen)
         else:
             self.pages.setCurrentIndex(0)
+        self._show_users()
+
+    def _show_users(self) -> None:
+        """Say what uses what is chosen; looked for again where something else changed than colours."""
+        project, chosen = self.session.project, self.chosen
+        links_of = [each.swaps for each in project.palettes.values()]
+        asked = (chosen, *(getattr(project, kind) for kind in KINDS if kind not in ("gradients", "palettes")), links_of)
+        if asked == self._asked:
+            return
+        self._asked = asked
         names = {place.record: place.home for place in users(project, chosen)} if chosen else {}
         links = [link(user_id, name) for user_id, name in names.items()]
         unused = "Used by nothing yet" if chosen else ""

@@ -142,9 +142,9 @@ class PalettePage(QWidget):
         told = "" if is_base or base is None else f"Swaps for {base.name}, which says how many colours there are. "
         self.room.setText(told + room_words(palette))
         full = capacity(palette)[1] == 0 or capacity(palette)[0] > side_of(palette) * (side_of(palette) - 1)
-        self.room.setProperty("trouble", full)
         style = self.room.style()
-        if style:
+        if style and self.room.property("trouble") != full:
+            self.room.setProperty("trouble", full)
             style.polish(self.room)
         self.making.show_gradients(sorted((each.name, each.id) for each in project.gradients.values()))
         sprites = [(texture.name, texture.id) for texture in sprites_of(project, palette_id)]
