@@ -61,6 +61,9 @@ class ComingBack(QObject):
         self._file = _file_of(session.folder, kind)
         self.kept = _read(self._file)
         self._again: set[str] = set()
+        self._shown, self._settling = "", set[str]()
+        self._edges: dict[str, tuple[str, ...]] = dict(self.kept.edges)
+        self._scrolled: dict[str, tuple[int, ...]] = dict(self.kept.scrolled)
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.keep)
@@ -77,11 +80,13 @@ class ComingBack(QObject):
 
     def arrive(self, name: str) -> None:
         """A desk is shown: the first time, as it was left."""
+        self._look()
+        self._shown = name
         if name not in self._again and self.kept.desk:
             self._again.add(name)
             self._select(self.desks[name])
-            self._settling = single_shot(self, SETTLED, lambda: self._lay_out(name))
-            self._settling.start()
+            self._settling.add(name)
+            single_shot(self, SETTLED, lambda: self._lay_out(name)).start()
 
     def end(self) -> None:
         """The window goes."""
@@ -90,11 +95,18 @@ class ComingBack(QObject):
 
     def keep(self) -> None:
         """Keep where the window is, if that is elsewhere than before."""
+        self._look()
         now = self._now()
         if now != self.kept:
             self.kept = now
             with contextlib.suppress(LanternError, OSError):  # a full or closed disk: nothing hangs on it
                 write_whole(self._file, msgspec.json.encode(now).decode())
+
+    def _look(self) -> None:
+        """Note how the desk that is shown is laid out: no other can have been moved since it was left."""
+        desk = self.desks.get(self._shown)
+        if desk and self._shown not in self._settling:
+            self._edges[self._shown], self._scrolled[self._shown] = _edges(desk), _scrolled(desk)
 
     def _now(self) -> Places:
         session, kept = self.session, self.kept
@@ -108,8 +120,8 @@ class ComingBack(QObject):
             scene=session.scene_id,
             view=session.view,
             window=_text(self.window.saveGeometry()),
-            edges={**kept.edges, **{name: _edges(desk) for name, desk in self.desks.items()}},
-            scrolled={**kept.scrolled, **{name: _scrolled(desk) for name, desk in self.desks.items()}},
+            edges=dict(self._edges),
+            scrolled=dict(self._scrolled),
             **(unseen | fields),
         )
 
@@ -126,6 +138,7 @@ class ComingBack(QObject):
 
     def _lay_out(self, name: str) -> None:
         desk, kept = self.desks[name], self.kept
+        self._settling.discard(name)
         splits = desk.findChildren(QSplitter)
         for split, edge in zip(splits, kept.edges.get(name, ()), strict=False):
             split.restoreState(_bytes(edge))

@@ -22,12 +22,13 @@ from soft_lantern.app.desks.colour.gradient_page import FIRST, GradientPage
 from soft_lantern.app.desks.colour.gradient_sources import GRADIENT_FILES, GradientSources
 from soft_lantern.app.desks.colour.palette_page import PalettePage
 from soft_lantern.app.desks.colour.ramp_list import RampList, in_order
+from soft_lantern.app.desks.colour.used_by import UsedBy
 from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.halves import halves
-from soft_lantern.app.widgets.labels import link, linked_label, plain_label
+from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.work.beside import NewestAnswer
@@ -38,7 +39,7 @@ from soft_lantern.graph.document import Gradient, Palette, Project, changed, new
 from soft_lantern.graph.instances.picks import ramps_worn, worn_materials
 from soft_lantern.graph.instances.values import ancestry
 from soft_lantern.graph.palettes.swap_sets import swap_set, with_palette
-from soft_lantern.graph.records import KINDS, users
+from soft_lantern.graph.records import users
 from soft_lantern.render.ramp_usage import Usage, usage_of
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.worker import RenderWorker
@@ -66,10 +67,9 @@ class ColourDesk(Desk):
         self.stage = StageView(session, worker, "colour")
         self.stage_bar = StageBar(session, self.stage)
         self.stage_bar.probe.hide()  # a trace shows on the canvas, which is not here
-        self.used_by = linked_label()
-        self.used_by.setToolTip("Click to open it, with a scene where it is worn")
+        self._users = UsedBy()
+        self.used_by = self._users.label
         self.used_by.linkActivated.connect(self.show_user)
-        self._asked: tuple[object, ...] = ()
         self._lowered_materials = LoweredMaterials()
         self._usage = NewestAnswer("usage", self, self._take_usage, session.told.emit)
         self._measuring = single_shot(self, 120, self._measure)
@@ -202,20 +202,7 @@ class ColourDesk(Desk):
             self.palette_page.show_palette(chosen)
         else:
             self.pages.setCurrentIndex(0)
-        self._show_users()
-
-    def _show_users(self) -> None:
-        """Say what uses what is chosen; looked for again where something else changed than colours."""
-        project, chosen = self.session.project, self.chosen
-        links_of = [each.swaps for each in project.palettes.values()]
-        asked = (chosen, *(getattr(project, kind) for kind in KINDS if kind not in ("gradients", "palettes")), links_of)
-        if asked == self._asked:
-            return
-        self._asked = asked
-        names = {place.record: place.home for place in users(project, chosen)} if chosen else {}
-        links = [link(user_id, name) for user_id, name in names.items()]
-        unused = "Used by nothing yet" if chosen else ""
-        self.used_by.setText(f"Used by {', '.join(links)}" if links else unused)
+        self._users.show(project, chosen)
 
     def show_user(self, user_id: str) -> None:
         """Choose a palette, or open the graph of what uses one, and put a scene on the stage that wears it."""
