@@ -49,8 +49,10 @@ HEAD = "project.json"
 HEAD_FIELDS = ("name", "swatches", "budgets")
 
 _ID = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,99}\Z")
-_PERHAPS_ENDLESS = re.compile(rb"[eE]\+?(?:3[89]|[4-9][0-9]|[0-9]{3})|[0-9]{38}|\\u[dD][89a-fA-F]")
-"""Numbers that may be larger than a 32-bit float, or halves of surrogate pairs: what the quick reader lets by."""
+_PERHAPS_ENDLESS = re.compile(rb"[0-9](?:[eE]\+?(?:3[89]|[4-9][0-9]|[0-9]{3})|[0-9]{37})")
+"""Numbers that may be larger than a 32-bit float, which the quick reader lets by."""
+_PERHAPS_HALF = b"\\u"
+"""Escapes, which may stand for halves of surrogate pairs: it lets them by as well."""
 
 R = TypeVar("R", bound=Record)
 
@@ -151,7 +153,7 @@ def parsed(data: bytes, *, leave_out: bool = True) -> tuple[dict[str, Any], list
     try:
         try:
             raw = msgspec.json.decode(data)
-            if _PERHAPS_ENDLESS.search(data):
+            if _PERHAPS_HALF in data or _PERHAPS_ENDLESS.search(data):
                 raw = _finite(raw, mended, leave_out=leave_out)
         except msgspec.DecodeError:
             # The common reader takes more, such as NaN, and tells where a mistake is.

@@ -59,11 +59,11 @@ class History(QObject):
             self._before_turn = self._edits[: self._at], edit.before
             QCoreApplication.postEvent(self, QEvent(QEvent.Type.User))
         del self._edits[self._at :]
-        last = self._edits[-1] if self._edits else None
+        last, weight = self._edits[-1] if self._edits else None, _weight(edit.before, edit.after)
         if edit.merge and last and last.merge == edit.merge:
-            edit = replace(edit, before=last.before)
+            edit, weight = replace(edit, before=last.before), max(last.weight, weight)
             self._edits.pop()
-        self._edits.append(replace(edit, weight=_weight(edit.before, edit.after)))
+        self._edits.append(replace(edit, weight=weight))
         self._at = len(self._edits)
         self._forget_oldest()
         self._put(edit.after)

@@ -39,6 +39,7 @@ class Saver(QObject):
         self.unsaved = Unsaved(folder, background, lambda: (self._current(), self.on_disk), self)
         self.unsaved.failed.connect(self.told)
         self._let_go: Project | None = None
+        self._differed = ("", "")
         self._ignored: dict[str, str | None] = {}
         self._saving = self._again = self._looking = False
         self._then: list[Callable[[bool], None]] = []
@@ -53,7 +54,14 @@ class Saver(QObject):
         project, before = self._current(), self.on_disk.project
         if project is before or project is self._let_go:
             return True
-        return not head_differs(project, before) and next(changed_records(project, before), None) is None
+        if head_differs(project, before):
+            return False
+        folder, record_id = self._differed
+        if folder and getattr(project, folder).get(record_id) != getattr(before, folder).get(record_id):
+            return False  # still the same one, as with every step of a slider among thousands
+        found = next(changed_records(project, before), None)
+        self._differed = (found[0], (found[1] or found[2]).id) if found else ("", "")  # type: ignore[union-attr]
+        return found is None
 
     def edited(self) -> None:
         """The project was edited."""
