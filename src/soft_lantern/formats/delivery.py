@@ -26,7 +26,7 @@ from soft_lantern.formats.places import read_plain
 from soft_lantern.formats.records import record_text
 from soft_lantern.formats.shader_gradients import Form, Shipped, shipped
 from soft_lantern.formats.shaders import hlsl, msl, wgsl
-from soft_lantern.formats.shaders.glsl_files import FLAVOURS
+from soft_lantern.formats.shaders.glsl_files import FLAVOURS, stage_of
 from soft_lantern.formats.shaders.surface import SurfaceProgram, base_of, program_of
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.ir.glsl_words import Identifiers
@@ -69,18 +69,17 @@ def _spirv(program: SurfaceProgram) -> dict[str, bytes]:
         raise BadFile(f"SPIR-V needs {COMPILER}, of Debian's package glslang-tools")
     made = {}
     for name, text in FLAVOURS["glsl-450"].files(program).items():
-        stage = "vert" if ".vert." in name else "frag"
-        made[f"{program.base}.{stage}.spv"] = _compiled(compiler, stage, name, text)
+        made[f"{program.base}.{stage_of(name)}.spv"] = _compiled(compiler, name, text)
     return made
 
 
 @functools.lru_cache(maxsize=64)
-def _compiled(compiler: str, stage: str, name: str, text: str) -> bytes:
+def _compiled(compiler: str, name: str, text: str) -> bytes:
     """SPIR-V of a text. A proof asks for that of the delivery again, by each way that it is run."""
     with tempfile.TemporaryDirectory() as home:
         source, target = Path(home) / name, Path(home) / "made.spv"
         source.write_text(text)
-        asked = [compiler, "-V", "-S", stage, str(source), "-o", str(target)]
+        asked = [compiler, "-V", "-S", stage_of(name), str(source), "-o", str(target)]
         told = subprocess.run(asked, capture_output=True, text=True, timeout=SECONDS)
         if told.returncode:
             raise BadFile(f"{name} is refused by {COMPILER}: {told.stdout.strip().splitlines()[-1]}")

@@ -8,6 +8,7 @@ import tempfile
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from soft_lantern.formats.shaders.glsl_files import stage_of
 from soft_lantern.proof.absent import Absent
 
 COMPILER, VALIDATOR = "glslangValidator", "spirv-val"
@@ -41,7 +42,7 @@ def glsl_troubles(several: Sequence[Files]) -> list[str]:
 def _glsl_trouble(files: Sequence[tuple[str, str | bytes]]) -> str:
     compiler, _ = programs()
     with tempfile.TemporaryDirectory() as home:
-        sources = [Path(home) / f"{number}.{_stage(name)}" for number, (name, _) in enumerate(files)]
+        sources = [Path(home) / f"{number}.{stage_of(name)}" for number, (name, _) in enumerate(files)]
         for source, (_, text) in zip(sources, files, strict=True):
             source.write_text(str(text))
         return _run([compiler, *map(str, sources)])
@@ -54,7 +55,7 @@ def hlsl_trouble(files: Files) -> str:
         with tempfile.TemporaryDirectory() as home:
             source, made = Path(home) / name, Path(home) / "made.spv"
             source.write_text(str(text))
-            told = _run([compiler, "-D", "-V", "-e", "pixel_main", "-S", _stage(name), str(source), "-o", str(made)])
+            told = _run([compiler, "-D", "-V", "-e", "pixel_main", "-S", stage_of(name), str(source), "-o", str(made)])
             told = told or spirv_trouble({name: made.read_bytes()})
         if told:
             return told
@@ -73,10 +74,6 @@ def spirv_trouble(files: Files) -> str:
         if told:
             return told
     return ""
-
-
-def _stage(name: str) -> str:
-    return "vert" if ".vert." in name else "frag"
 
 
 def _run(asked: list[str]) -> str:

@@ -49,6 +49,7 @@ class CanvasView(QWidget):
         self.selected_wire = ""
         self.notices: list[Notice] = []
         self.answer: Answer | None = None
+        self._health: dict[str, Health] = {}
         self.scale = 1.0
         self.origin = QPointF(40, 40)
         self.framed = (0.0, QPointF())
@@ -79,6 +80,7 @@ class CanvasView(QWidget):
             self.selected_wire = ""
         if other:
             self.answer = None
+            self._health.clear()
             self._thumbnails.clear()
             if material.nodes:
                 self.frame_all()
@@ -106,6 +108,7 @@ class CanvasView(QWidget):
         if answer.material.id != self.material.id:
             return
         self.answer = answer
+        self._health.clear()
         kept = {}
         for node_id, image in answer.thumbnails.items():
             old = self._thumbnails.get(node_id)
@@ -161,14 +164,10 @@ class CanvasView(QWidget):
 
     def health(self, wire: str) -> Health:
         """Whether what leaves an output is as it should be."""
-        measures = self.measures(wire)
-        if measures is None:
-            return Health.CALM
-        if measures.reach.not_finite:
-            return Health.NOT_FINITE
-        if measures.expected and measures.reach.leaves(measures.expected):
-            return Health.OUT_OF_RANGE
-        return Health.CALM
+        found = self._health.get(wire)
+        if found is None:
+            found = self._health[wire] = _health_of(self.measures(wire))
+        return found
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -216,8 +215,9 @@ class CanvasView(QWidget):
             painter.setPen(QPen(theme().colour("wire"), 2))
             painter.drawLines(*calm)
         troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
+        near = seen.adjusted(-9, -9, 9, 9)
         for slip in self.spread.slips.values():
-            if slip.rect.adjusted(-9, -9, 9, 9).intersects(seen):
+            if near.intersects(slip.rect):
                 picture = self._thumbnails.get(slip.node_id)
                 paint_slip(
                     painter,
@@ -280,3 +280,11 @@ class CanvasView(QWidget):
                 self.selected_wire = ""
             self.selection_changed.emit()
             self._say()
+
+
+def _health_of(measures: Measures | None) -> Health:
+    if measures is None:
+        return Health.CALM
+    if measures.reach.not_finite:
+        return Health.NOT_FINITE
+    return Health.OUT_OF_RANGE if measures.expected and measures.reach.leaves(measures.expected) else Health.CALM

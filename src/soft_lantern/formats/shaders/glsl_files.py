@@ -55,6 +55,11 @@ FLAVOURS = {
 """By targets."""
 
 
+def stage_of(name: str) -> str:
+    """What glslang calls the stage that a file is of, by the file's name."""
+    return "vert" if ".vert." in name else "frag"
+
+
 def frame_block(program: SurfaceProgram) -> list[Slot]:
     """Where what the object and the frame bring lies in the block `Frame`, which both shaders share."""
     names = {name for stage in (program.pixel, program.vertex) for name in stage.inputs if _is_of_frame(program, name)}
