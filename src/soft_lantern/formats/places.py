@@ -45,8 +45,10 @@ def read_plain(path: Path | str, most: int) -> bytes:
             raise BadFile(f"{os.path.basename(path)} is no plain file")
         if found.st_size > most:
             raise BadFile(f"{os.path.basename(path)} holds {found.st_size:,} bytes; at most {most:,} are read")
-        with os.fdopen(handle, "rb", buffering=0, closefd=False) as file:
-            return file.readall()
+        parts = []
+        while part := os.read(handle, max(found.st_size + 1, 4096)):
+            parts.append(part)
+        return b"".join(parts)
     finally:
         os.close(handle)
 

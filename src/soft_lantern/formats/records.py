@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import re
 import types
@@ -86,10 +85,12 @@ def read_head(data: bytes, name: str) -> tuple[Project, list[str]]:
 
 
 def _converted(raw: dict[str, Any], kind: type[R], data: bytes) -> R:
-    told = {key: value for key, value in raw.items() if key not in ("format", "snippets")}
-    if b'"unknown"' not in data:
-        with contextlib.suppress(msgspec.ValidationError):
-            return msgspec.convert(told, kind)  # every field is known: so it is nearly always
+    told = {key: value for key, value in raw.items() if key != "format" and key != "snippets"}
+    try:
+        if b'"unknown"' not in data:
+            return msgspec.convert(told, kind)
+    except msgspec.ValidationError:
+        pass  # a field that this version does not know, or something wrong
     return from_raw(told, kind)
 
 
