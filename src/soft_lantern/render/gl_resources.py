@@ -110,11 +110,11 @@ class GlResources:
                 made.use(SPARE_UNIT)
                 _mirror_bound_texture()
             if levels:
-                made.build_mipmaps()
+                if made.dtype == "f4":
+                    _write_levels(made, image)
+                else:
+                    made.build_mipmaps()
                 made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-                if made.dtype == "f4":  # the very copies the NumPy reader has
-                    for number, texels in enumerate(image.levels, 1):
-                        made.write(np.ascontiguousarray(texels).tobytes(), level=number)
             kept[levels] = made
         return kept[levels]
 
@@ -223,6 +223,24 @@ def _mirror_bound_texture() -> None:
     if library:
         for direction in (0x2802, 0x2803):
             library.glTexParameteri(0x0DE1, direction, 0x8370)
+
+
+def _write_levels(texture: moderngl.Texture, image: Image) -> None:
+    """Give a texture of floats the very copies that the NumPy reader has.
+
+    The binding would have the driver make some first, and keep other threads waiting: at every step of a dragged stop.
+    """
+    library = _library()
+    if library is None:
+        texture.build_mipmaps()
+    texture.use(SPARE_UNIT)
+    for number, texels in enumerate(image.levels, 1):
+        rows = np.ascontiguousarray(texels, np.float32)
+        if library is None:
+            texture.write(rows.tobytes(), level=number)
+        else:
+            size, where = (rows.shape[1], rows.shape[0]), ctypes.c_void_p(rows.ctypes.data)
+            library.glTexImage2D(0x0DE1, number, 0x8814, *size, 0, 0x1908, 0x1406, where)
 
 
 def draw_triangles(program: moderngl.Program, array: moderngl.VertexArray, count: int) -> None:
