@@ -426,6 +426,8 @@ def test_swap_sets_follow_their_base_and_make_a_pick() -> None:
     project = with_palette(project, longer)
     assert all(len(p.colours) == 5 and side_of(p) == 4 for p in swap_set(project, "b"))
     assert project.palettes[one.id].colours[:3] == base.colours[::-1]
+    tinted = with_palette(project, changed(longer, colours=longer.colours[::-1]))
+    assert all(tinted.palettes[each] is project.palettes[each] for each in (one.id, two.id))  # nothing to draw anew
     with pytest.raises(BadEdit, match="expose its palette"):
         pick_of_swaps(project, "b", 3)
     m = Authoring("Sprite")

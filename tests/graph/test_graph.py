@@ -2,21 +2,34 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from soft_lantern.errors import BadEdit, BadValue, WouldCycle, WrongKind
 from soft_lantern.graph import edits
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import Instance, Material, Node, Parameter, Project, Scene, StageObject, changed
+from soft_lantern.graph.document import (
+    Instance,
+    Material,
+    Node,
+    Parameter,
+    Project,
+    Scene,
+    StageObject,
+    Texture,
+    changed,
+)
 from soft_lantern.graph.instances.values import look, override, put_instance, put_material, remove_instance, reset
 from soft_lantern.graph.kinds import output_kinds, wire_conversion
 from soft_lantern.graph.layout import COLUMN, SLIP_WIDTH, free_place, pushed_down, slip_height, tidy
 from soft_lantern.graph.lowering import lower
 from soft_lantern.graph.notice import Severity
+from soft_lantern.graph.notices import project as project_notices
 from soft_lantern.graph.notices.project import check_material, check_project
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.nodes.outputs import Surface
+from soft_lantern.values.images import Image
 from soft_lantern.values.kinds import Conversion, Kind
 
 
@@ -251,6 +264,34 @@ def test_notices_of_instances_and_scenes(family: Project) -> None:
     notices = check_project(project)
     assert {n.kind for n in notices} == {"missing-asset", "missing-look", "parent", "orphan", "outside-limits"}
     assert [n.severity for n in notices] == sorted((n.severity for n in notices), key=list(Severity)[::-1].index)
+
+
+def test_a_graph_is_looked_through_again_only_where_it_or_what_it_reads_is_another(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    reader, other = Authoring("Reader"), Authoring("Other")
+    reader.add("surface", metallic=reader.add("image", texture="glow").into("separate_colour").r)
+    other.add("surface", metallic=0.5)
+    texture = Texture(id="glow", name="Glow", file="glow.exr", encoding="data")
+    project = other.into_project(reader.into_project(Project(name="t", textures={"glow": texture})))
+    seen: list[str] = []
+    monkeypatch.setattr(
+        project_notices, "check_material", lambda m, *a, **k: seen.append(m.name) or check_material(m, *a, **k)
+    )
+
+    def found(now: Project, brightest: float, unread: float = 1.0) -> list[str]:
+        seen.clear()
+        values = {"glow": brightest, "unread": unread}
+        images = {key: Image(np.full((2, 2, 4), value, np.float32), "data") for key, value in values.items()}
+        return [n.kind for n in check_project(now, images)]
+
+    assert found(project, 1.0) == [] and seen == ["Reader", "Other"]
+    assert found(project, 1.0, unread=9.0) == [] and seen == []
+    assert found(project, 3.0) == ["range"] and seen == ["Reader"]
+    assert found(project, 3.0) == ["range"] and seen == []
+    surface = next(iter(other.material.nodes))
+    duller = edits.type_value(project.materials[other.material.id], surface, "metallic", 0.25)
+    assert found(put_material(project, duller), 3.0) == ["range"] and seen == ["Other"]
 
 
 def test_tidy_puts_what_feeds_a_node_to_its_left(ramp: Material) -> None:
