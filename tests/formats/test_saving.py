@@ -39,7 +39,7 @@ def test_unknown_fields_stay_in_list_items_unions_and_under_odd_keys(demo_folder
     scene, gradient = demo_folder / "scenes" / "garden.json", demo_folder / "gradients" / "nectar_depths.json"
     raw = _raw(scene)
     raw["environment"] = {"sun": {"azimuth": 20.0, "flare": {"a.b": 1}}}
-    raw["bookmarks"] = [{"name": "Gate", "view": {"yaw": 5.0, "lens~": 35}, "key": "F"}]
+    raw["bookmarks"] = [{"name": "Gate", "view": {"yaw": 5.0, "lens~": 35}, "key": "F", "unknown": {"name": "a field"}}]
     scene.write_text(json.dumps(raw))
     stops = _raw(gradient)
     stops["stops"][1]["a/b.c~d"] = [None, "x"]  # type: ignore[index]
@@ -56,6 +56,7 @@ def test_unknown_fields_stay_in_list_items_unions_and_under_odd_keys(demo_folder
     save_project(project, demo_folder, opened.on_disk)
     now = _raw(scene)
     assert now["environment"]["sun"] == {"azimuth": 20.0, "flare": {"a.b": 1}, "strength": 2.0}  # type: ignore[index]
+    assert now["bookmarks"][0]["unknown"] == {"name": "a field"}  # type: ignore[index]
     assert now["bookmarks"][0]["key"] == "F" and now["bookmarks"][0]["view"]["lens~"] == 35  # type: ignore[index]
     assert _raw(gradient)["stops"][-2]["a/b.c~d"] == [None, "x"]  # type: ignore[index]
 

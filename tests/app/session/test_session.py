@@ -110,6 +110,19 @@ def test_unsaved_work_is_kept_beside_and_dropped_by_saving(session: Session, dem
     assert open_project(demo_folder).project == session.project
 
 
+def test_a_project_is_saved_again_once_the_last_difference_is_undone(session: Session) -> None:
+    start, tuned = session.project, ("amber_hour", "last_light")
+    for key in tuned:
+        session.apply("Tune", lambda project, key=key: override(project, key, "spread", 1.25))
+        assert not session.is_saved
+    for key in tuned:  # the one that was found to differ first is put back first
+        assert not session.is_saved
+        session.apply("Put back", lambda p, k=key: changed(p, instances={**p.instances, k: start.instances[k]}))
+    assert session.is_saved
+    session.undo.undo()
+    assert not session.is_saved
+
+
 def test_looking_round_is_no_edit_and_framing_fits_everything(session: Session) -> None:
     seen: list[View] = []
     session.view_changed.connect(lambda: seen.append(session.view))
