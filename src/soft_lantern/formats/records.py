@@ -6,7 +6,7 @@ import json
 import re
 import types
 import typing
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import cache
 from typing import Any, TypeVar
 
@@ -79,9 +79,13 @@ def read_head(data: bytes, name: str) -> tuple[Project, list[str]]:
         raise ValueError("it does not say its format, so this is no project")
     if not isinstance(raw.get("name", name), str):
         raise ValueError("its name is not a text")
-    fields = {"name": name, **{key: raw[key] for key in HEAD_FIELDS if key in raw}}
     beyond = {key: value for key, value in raw.items() if key not in ("format", *HEAD_FIELDS)}
-    return msgspec.structs.replace(msgspec.convert(fields, Project), unknown=beyond), mended
+    return msgspec.structs.replace(head_from_raw({"name": name, **raw}), unknown=beyond), mended
+
+
+def head_from_raw(raw: Mapping[str, Any]) -> Project:
+    """A project by what JSON values say of it as a whole; other fields do not count. Raises ValueError."""
+    return msgspec.convert({key: raw[key] for key in HEAD_FIELDS if key in raw}, Project)
 
 
 def _converted(raw: dict[str, Any], kind: type[R], data: bytes) -> R:

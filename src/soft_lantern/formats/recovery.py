@@ -25,7 +25,7 @@ from soft_lantern.errors import BadFile
 from soft_lantern.formats.journal import OWN
 from soft_lantern.formats.places import read_plain, write_whole
 from soft_lantern.formats.project_folder import OnDisk
-from soft_lantern.formats.records import FOLDERS, HEAD, HEAD_FIELDS, as_text, from_raw, head_of, parsed, to_raw
+from soft_lantern.formats.records import FOLDERS, HEAD, as_text, from_raw, head_from_raw, head_of, parsed, to_raw
 from soft_lantern.formats.saving import changed_records, head_differs
 from soft_lantern.graph.document import FORMAT_VERSION, Project, Record
 from soft_lantern.graph.nesting import attached
@@ -222,7 +222,7 @@ def _state(file: Path) -> State:
         when, base, head = float(raw.get("when", 0)), raw.get("base", {}), raw.get("head")
         listed = raw["records"].items()
         if head is not None:
-            head = head_of(msgspec.convert({key: head[key] for key in HEAD_FIELDS if key in head}, Project))
+            head = head_of(head_from_raw(head))
         if not isinstance(base, dict):
             raise ValueError("its base is no table")
     except (OSError, ValueError, BadFile, KeyError, AttributeError, TypeError) as error:

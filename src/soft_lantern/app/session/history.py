@@ -60,7 +60,7 @@ class History(QObject):
             QCoreApplication.postEvent(self, QEvent(QEvent.Type.User))
         del self._edits[self._at :]
         last, weight = self._edits[-1] if self._edits else None, _weight(edit.before, edit.after)
-        if edit.merge and last and last.merge == edit.merge:
+        if edit.merge and last and last.merge == edit.merge:  # its steps touch the same records
             edit, weight = replace(edit, before=last.before), max(last.weight, weight)
             self._edits.pop()
         self._edits.append(replace(edit, weight=weight))
