@@ -1,30 +1,38 @@
-"""Which edits belong to one gesture of a hand."""
+"""What is pressed anywhere in the program: which edits belong to one gesture of a hand, and who hears keys first."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 
 
 class Gestures(QObject):
-    """Counts: every press of a mouse button or key begins a gesture; a key that is held goes on with its own."""
+    """Counts: every press of a mouse button or key begins a gesture; a key that is held goes on with its own.
 
-    def __init__(self, parent: QObject) -> None:
-        super().__init__(parent)
+    There is one for the whole program, since looking at every event costs the same again for everyone who looks.
+    `first`: who is asked whether they take a key before the object it is for gets it.
+    """
+
+    def __init__(self, application: QCoreApplication | None) -> None:
+        super().__init__(application)
         self.count = 0
-        application = QCoreApplication.instance()
+        self.first: set[Callable[[QObject | None, QKeyEvent], bool]] = set()
         if application:
             application.installEventFilter(self)
-
-    def stop(self) -> None:
-        """Count no more."""
-        application = QCoreApplication.instance()
-        if application:
-            application.removeEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QMouseEvent):
             self.count += event.type() == QEvent.Type.MouseButtonPress
         elif isinstance(event, QKeyEvent):
             self.count += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
+            return any(takes(watched, event) for takes in tuple(self.first))
         return False
+
+
+def of_application() -> Gestures:
+    """The one of this application, made when it is first wanted."""
+    application = QCoreApplication.instance()
+    found = application.findChild(Gestures) if application else None
+    return found or Gestures(application)

@@ -29,7 +29,7 @@ T = TypeVar("T")
 KEPT_FOR_UNDO = 12
 """Models and images that are kept although nothing of the project reads them any more."""
 SOON = 16
-"""Milliseconds in which files that were read are told of together."""
+"""Milliseconds in which files that were read are told of together, where others are still being read."""
 
 
 class LoadedFiles(QObject):
@@ -53,6 +53,7 @@ class LoadedFiles(QObject):
         self._assets: dict[str, Asset] = {}
         self._gone: dict[str, None] = {}
         self._followed = Project(name="")
+        self._being_read = 0
         self._telling = single_shot(self, SOON, self.changed.emit)
 
     def follow(self, project: Project) -> None:
@@ -149,6 +150,7 @@ class LoadedFiles(QObject):
     def _read(self, held: dict[str, T], record_id: str, read: Callable[[], tuple[T, list[Notice]]]) -> None:
         """Read a file beside the window; whatever comes of it, it is no longer awaited."""
         kind = "mesh" if held is self.models else "texture" if held is self.images else "light"
+        self._being_read += 1
         self._background.work_out(
             read,
             lambda found: self._take(held, record_id, *found),
@@ -163,7 +165,11 @@ class LoadedFiles(QObject):
         else:
             held.pop(record_id, None)
         self.notices[record_id] = notices
-        if not self._telling.isActive():
+        self._being_read -= 1
+        if not self._being_read:
+            self._telling.stop()
+            self.changed.emit()
+        elif not self._telling.isActive():
             self._telling.start()
         if held is self.lights:
             self.relit.emit()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from soft_lantern.app.session.gestures import Gestures
+from soft_lantern.app.session import gestures
 from soft_lantern.app.session.history import History
 from soft_lantern.app.session.loaded_files import LoadedFiles
 from soft_lantern.app.session.notices import Notices
@@ -36,7 +36,7 @@ class OpenProject(QObject):
         self.undo.put.connect(self._put)
         self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
         self.saver.touched.connect(self.files.read_again)
-        self.gestures = Gestures(self)
+        self.gestures = gestures.of_application()
         self.notices = Notices(
             lambda: self.project, self.files.images, self.background, self.files.notices, opened.notices, self
         )
@@ -50,7 +50,6 @@ class OpenProject(QObject):
         if not self.windows:
             self.notices.stop()
             self.saver.end()
-            self.gestures.stop()
             self.background.stop()
 
     def _put(self, project: Project) -> None:

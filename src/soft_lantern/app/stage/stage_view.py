@@ -36,7 +36,7 @@ from soft_lantern.app.stage.under_pointer import Shown
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.plates import say
-from soft_lantern.app.work.timers import single_shot
+from soft_lantern.app.work.timers import OnceForAll, single_shot
 from soft_lantern.graph.document import Scene, Vector, View, changed
 from soft_lantern.graph.instances.picks import wears_family_of
 from soft_lantern.render.worker import RenderWorker
@@ -67,6 +67,8 @@ class StageView(QWidget):
         self.picking = Picking(self.modes, self.pictures, self.shown, self)
         self.trouble, self.remark = "", ""
         self._gesture: Gesture | None = None
+        self._ask = OnceForAll(self, self._ask_for_picture)
+        self._still = False
         self._settled = single_shot(self, SETTLE, lambda: self.request(still=True))
         self.setMinimumSize(220, 132)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -101,11 +103,19 @@ class StageView(QWidget):
         return self.grasps.lens
 
     def request(self, *, still: bool = False) -> None:
-        """Ask for a picture of how things are now. Unless still, a finer one follows when nothing more happens."""
+        """Ask for a picture of how things are now. Unless still, a finer one follows when nothing more happens.
+
+        What is asked for while one thing follows from another, such as when a window opens, is one picture.
+        """
+        self._still = still
+        self.pictures.still = False
+        self._ask()
+
+    def _ask_for_picture(self) -> None:
         if self.scene is None or not self.isVisible() or self.width() < 8 or self.height() < 8:
             self.update()
             return
-        ratio, sight = self.devicePixelRatioF(), self.modes.sight
+        ratio, sight, still = self.devicePixelRatioF(), self.modes.sight, self._still
         size = round(self.width() * ratio), round(self.height() * ratio)
         drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
         self.comparison.request(sight, drawn, self.pictures.samples if still else 0)

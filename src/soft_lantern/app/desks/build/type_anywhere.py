@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.session.gestures import of_application
 
 FIELDS = (QLineEdit, QAbstractSpinBox, QComboBox, QTextEdit, QPlainTextEdit)
 _PLAIN = (
@@ -29,20 +30,24 @@ class TypeAnywhere(QObject):
         super().__init__(desk)
         self.desk, self.canvas, self.own = desk, canvas, own
         desk.installEventFilter(self)
+        first, take = of_application().first, self._take
+        desk.destroyed.connect(lambda: first.discard(take))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent):
-            text = event.text() if event.type() == QEvent.Type.KeyPress else ""
-            if text.strip() and text.isprintable() and not event.modifiers() & ~_PLAIN and self._is_free(watched):
-                self.canvas.setFocus()
-                self.canvas.open_finder(text)
-                return True
-        elif watched is self.desk and event and event.type() in (QEvent.Type.Show, QEvent.Type.Hide):
-            application = QApplication.instance()
-            if application:
-                application.removeEventFilter(self)
-                if event.type() == QEvent.Type.Show:
-                    application.installEventFilter(self)
+        """Look while the desk is seen."""
+        first = of_application().first
+        if event and event.type() == QEvent.Type.Show:
+            first.add(self._take)
+        elif event and event.type() == QEvent.Type.Hide:
+            first.discard(self._take)
+        return False
+
+    def _take(self, watched: QObject | None, event: QKeyEvent) -> bool:
+        text = event.text() if event.type() == QEvent.Type.KeyPress else ""
+        if text.strip() and text.isprintable() and not event.modifiers() & ~_PLAIN and self._is_free(watched):
+            self.canvas.setFocus()
+            self.canvas.open_finder(text)
+            return True
         return False
 
     def _is_free(self, watched: QObject | None) -> bool:
