@@ -9,6 +9,7 @@ from types import BuiltinMethodType, FunctionType, MethodType
 from PyQt6.QtCore import QObject, pyqtBoundSignal
 
 from soft_lantern.app.work.beside import Reply
+from soft_lantern.render.worker import Job
 
 
 def held_qobjects(work: Callable[..., object], depth: int = 6) -> Iterator[str]:
@@ -45,5 +46,5 @@ def _parts(value: object) -> Iterator[tuple[str, object]]:
         yield from ((f"argument {n}", each) for n, each in enumerate((*value.args, *value.keywords.values())))
     elif isinstance(value, list | tuple) and len(value) < 50:
         yield from ((str(n), each) for n, each in enumerate(value))
-    elif hasattr(value, "__slots__") and type(value).__name__ == "Job":
-        yield from ((name, getattr(value, name)) for name in value.__slots__)  # type: ignore[attr-defined]
+    elif isinstance(value, Job):
+        yield from ((name, getattr(value, name)) for name in value.__struct_fields__)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.ir.expr import Expr, Op, Type, functions_called, topological, uniform, vector_type
 from soft_lantern.ir.inputs import INPUTS
@@ -18,8 +18,7 @@ HANDED_ON = {"parameter", "snippet_input", "snippet_output", "texture", "gradien
 """Nodes that compute nothing themselves."""
 
 
-@dataclass(frozen=True)
-class Case:
+class Case(Struct, frozen=True):
     """A node with settings and the kind of its open ports, its results, and the leaves they read."""
 
     key: str

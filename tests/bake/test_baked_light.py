@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from math import pi, sqrt
 
 import numpy as np
 import pytest
 import trimesh
+from msgspec.structs import replace
 
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.baking import Hold, Job, Lit, Receiver, bake

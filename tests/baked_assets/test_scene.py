@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import io
 import json
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
+from msgspec.structs import replace
 from PIL import Image as Picture
 
 from khronos import complaints

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
 from typing import Any
 
 import MaterialX as mx
@@ -11,6 +10,7 @@ import MaterialX.PyMaterialXGenGlsl as mx_glsl
 import MaterialX.PyMaterialXGenShader as mx_shader
 import numpy as np
 import pytest
+from msgspec import Struct, field
 
 from materialx_drawing import COUNT, drawn, units
 from soft_lantern.ir.expr import uniform, vector_type
@@ -21,8 +21,7 @@ from soft_lantern.render.gl import GlRenderer
 _TYPES = {"float": 1, "vector2": 2, "vector3": 3, "vector4": 4, "color3": 3, "color4": 4}
 
 
-@dataclass(frozen=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """One of ours and the MaterialX node definition it must equal; ports by name, ours to theirs.
 
     `low`, `high`: where random inputs lie, or `spans` for single ports. `fixed`: their inputs that we have no port for;

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from soft_lantern.demo.project import demo_project
 from soft_lantern.formats.shaders import figures

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import Asset, Environment, Project, Scene, StageObject, Sun, View, changed

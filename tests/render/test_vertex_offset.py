@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.authoring import Authoring, Wire

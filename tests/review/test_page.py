@@ -6,12 +6,12 @@ import base64
 import io
 import json
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 import pytest
+from msgspec.structs import replace
 from PIL import Image as Picture
 
 from soft_lantern.commands.baking import bake_scene

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.colour_layers import (

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
+
+from msgspec import Struct
 
 Owner = TypeVar("Owner")
 Whole = TypeVar("Whole")
@@ -15,8 +16,7 @@ def never(_: object) -> str:
     return ""
 
 
-@dataclass(frozen=True)
-class Command(Generic[Owner]):
+class Command(Struct, Generic[Owner], frozen=True):
     """A name, what it does to its owner, such as a desk, and its keys.
 
     `hindered` says why it cannot be done at the moment, "" where it can; `on`, for a switch, whether it is on.

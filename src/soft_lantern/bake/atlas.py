@@ -7,11 +7,11 @@ of the last. Texels are decoded before they are filtered, as glTF 2.0 and sRGB t
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient
@@ -23,8 +23,7 @@ Bits = Literal[8, 16]
 WIDEST = 4096
 
 
-@dataclass(frozen=True, eq=False)
-class Row:
+class Row(Struct, frozen=True, eq=False):
     """One gradient in the atlas: its row's middle, and its largest error in linear light, and where along it."""
 
     gradient: Gradient
@@ -34,8 +33,7 @@ class Row:
     clipped: bool
 
 
-@dataclass(frozen=True, eq=False)
-class Atlas:
+class Atlas(Struct, frozen=True, eq=False):
     """The texels, (rows, width, 4) of 8 or 16 bits, how they are encoded, and what each row holds."""
 
     texels: npt.NDArray[Any]

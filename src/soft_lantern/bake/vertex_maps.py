@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of
 from soft_lantern.errors import BadEdit
@@ -16,8 +16,7 @@ AT_ONCE = 262_144
 """Texels worked out in one go."""
 
 
-@dataclass(frozen=True, eq=False)
-class BakedMap:
+class BakedMap(Struct, frozen=True, eq=False):
     """Linear RGBA by texel, (h, w, 4), top row first; the share of texels a triangle has, and how many have two."""
 
     pixels: Floats

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material
@@ -29,8 +29,7 @@ Values = Callable[[Floats], Floats]
 """The wire at coordinates (2, n): (n, 1 to 4)."""
 
 
-@dataclass(frozen=True, eq=False)
-class WireMap:
+class WireMap(Struct, frozen=True, eq=False):
     """A wire as linear RGBA, (h, w, 4), row 0 at v = 0; what is not there of it is 0, and alpha 1.
 
     `off`: how far from the wire it is, filtered, at most and on the mean, at coordinates by

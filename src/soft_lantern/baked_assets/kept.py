@@ -7,9 +7,9 @@ specification, section 3.9, and KHR_texture_transform.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.graph.lowering import as_constants
 from soft_lantern.ir.expr import Expr, Op, Type, const, constant_parts, topological
@@ -27,8 +27,7 @@ DEEPEST = 64
 Pair = tuple[float, float]
 
 
-@dataclass(frozen=True, eq=False)
-class Kept:
+class Kept(Struct, frozen=True, eq=False):
     """A texture as a surface input reads it: at one of the mesh's coordinates · scale + offset.
 
     `factor`: what it is multiplied by, as the input of glTF has it; of a normal, the scale of its slope.
@@ -41,8 +40,7 @@ class Kept:
     factor: tuple[float, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class _Read:
+class _Read(Struct, frozen=True):
     """Components of a texture at coordinates, times numbers."""
 
     texture: Expr

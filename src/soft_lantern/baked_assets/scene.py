@@ -9,11 +9,11 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 from PIL import Image as Picture
 
 from soft_lantern.baked_assets.kept import Kept

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
 from hashlib import sha1
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.bake.light.charts import Charts, nearest_filled, texels_of, unfolded
 from soft_lantern.scene.mesh import Mesh, split_by_corner
@@ -19,8 +19,7 @@ KEPT = 24
 """Sheets kept for the next objects of the same parts: 8 MB each at 512 × 512."""
 
 
-@dataclass(frozen=True, eq=False)
-class Sheet:
+class Sheet(Struct, frozen=True, eq=False):
     """Where a part lies in its pictures: the coordinates of each vertex, (n, 2), and what each texel shows.
 
     `of`: a digest of the part's mesh. `words`: why the coordinates were made; "" where they are the asset's own.
@@ -62,8 +61,8 @@ class Sheets:
 
 def _digest(mesh: Mesh) -> str:
     whole = sha1()
-    for each in fields(mesh):
-        held = getattr(mesh, each.name)
+    for name in mesh.__struct_fields__:
+        held = getattr(mesh, name)
         whole.update(np.ascontiguousarray(held).data if isinstance(held, np.ndarray) else repr(held).encode())
     return whole.hexdigest()
 

@@ -7,10 +7,11 @@ KHR_materials_specular, KHR_materials_emissive_strength and KHR_materials_unlit.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.baked_assets.kept import Kept, kept_textures, read_kept
 from soft_lantern.baked_assets.sheets import Sheet
@@ -44,8 +45,7 @@ CANNOT = {
 """What textures cannot hold."""
 
 
-@dataclass(frozen=True, eq=False)
-class Baked:
+class Baked(Struct, frozen=True, eq=False):
     """What a part looks like in a look, as glTF has it.
 
     `maps`: pictures by use, (h, w, 4) of 8 bits; `kept`: textures that go out as they are; `factors`: numbers beside

@@ -6,9 +6,10 @@ import json
 import os
 import time
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from soft_lantern.baked_assets.target import gltf_target
 from soft_lantern.commands.arguments import named
@@ -30,8 +31,7 @@ PAUSE, QUIET = 0.3, 0.3
 """Seconds between two looks at a folder, and after the last change before it is taken as whole."""
 
 
-@dataclass(frozen=True)
-class Chosen:
+class Chosen(Struct, frozen=True):
     """What is to leave, by names or ids; where nothing of a kind is named, all of it, but no asset alone.
 
     Where assets are named and no scenes, no scene leaves.

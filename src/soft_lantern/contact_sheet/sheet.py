@@ -5,12 +5,12 @@ from __future__ import annotations
 import functools
 import itertools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import whole
@@ -36,8 +36,7 @@ ENDINGS = (".png", ".pdf")
 OPTIONS = StageOptions(floor=False, grid=False, gauge=False)
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One picture of a sheet: a look on an asset under a sky, and what stands under it."""
 
     look: str

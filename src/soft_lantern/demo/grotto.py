@@ -5,9 +5,8 @@ Nothing here is lit before its light is baked, but by a sky that is nearly black
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from soft_lantern.demo.meshes import rough
 from soft_lantern.demo.turning import tube, turned

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from soft_lantern.demo.turning import resampled, tube, turned
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from

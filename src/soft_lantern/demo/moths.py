@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.authoring import Authoring
 from soft_lantern.graph.document import (
@@ -41,8 +40,7 @@ EMBERS = Gradient(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A moth: how long and broad its fore and hind wings are, in half widths of a frame, their bands and spots."""
 
     fore: tuple[float, float]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 
 from soft_lantern.demo import basin, kettle, meshes, moths
 from soft_lantern.formats.glb import write_glb
@@ -41,8 +41,7 @@ _MESHES: dict[str, Callable[[], list[Part]]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class StartingPoint:
+class StartingPoint(Struct, frozen=True):
     """A project to begin with: its title, what it is for in a sentence, and what makes its document."""
 
     key: str

@@ -7,9 +7,10 @@ the limits it has here.
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import read_text

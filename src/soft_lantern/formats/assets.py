@@ -6,10 +6,11 @@ import os
 import secrets
 import shutil
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.glb import attribute_names, write_glb
@@ -181,8 +182,7 @@ def load_models(project: Project, folder: Path | None) -> tuple[dict[str, Model]
     return models, notices
 
 
-@dataclass(frozen=True)
-class Imported:
+class Imported(Struct, frozen=True):
     """A mesh file brought into a project, with what its materials became, and what each of its parts wears."""
 
     asset: Asset

@@ -14,9 +14,10 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from soft_lantern import __version__
 from soft_lantern.errors import BadFile, BadValue
@@ -42,16 +43,14 @@ VALUES = "values"
 """What the manifest calls files that go with a material whatever the target."""
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """Something a material can be written for: what it is, and the files, text or bytes, by their names."""
 
     words: str
     files: Callable[[SurfaceProgram], Mapping[str, str | bytes]]
 
 
-@dataclass(frozen=True)
-class Whole:
+class Whole(Struct, frozen=True):
     """Something that all materials of a delivery are written for together: what it is, and its files by their names.
 
     `source`: the same text for two projects and materials from which the same files would come.
@@ -93,8 +92,7 @@ TARGETS: dict[str, Target] = {
 }
 
 
-@dataclass(frozen=True)
-class Delivery:
+class Delivery(Struct, frozen=True):
     """What came of a delivery: files written and left as they were, by their names, and the manifest."""
 
     folder: Path
@@ -153,8 +151,7 @@ Made = dict[str, tuple[bytes, dict[str, str]]]
 """Files by name: what each holds, and what the manifest says of it."""
 
 
-@dataclass(frozen=True)
-class _Before:
+class _Before(Struct, frozen=True):
     """What earlier deliveries left in a folder: nothing is worked out again whose source is the same."""
 
     folder: Path

@@ -8,10 +8,11 @@ KHR_materials_specular, KHR_materials_emissive_strength, KHR_materials_unlit and
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from math import degrees
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.glb import FILTERS, WRAPS
@@ -38,8 +39,7 @@ _NEAREST = FILTERS["nearest"]["magFilter"]
 _ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a texture is read: the set of coordinates, their offset, turn in radians and scale."""
 
     set: int = 0
@@ -48,8 +48,7 @@ class Place:
     scale: tuple[float, ...] = (1.0, 1.0)
 
 
-@dataclass(frozen=True, slots=True)
-class Build:
+class Build(Struct, frozen=True):
     """What surfaces that share a material have in common."""
 
     places: tuple[tuple[str, Place], ...]
@@ -61,8 +60,7 @@ class Build:
     coloured: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Surface:
+class Surface(Struct, frozen=True):
     """One material of the file: how it is built, its values by the labels of parameters, its textures by their use."""
 
     name: str
@@ -71,8 +69,7 @@ class Surface:
     textures: dict[str, str]
 
 
-@dataclass
-class Surfaces:
+class Surfaces(Struct):
     """What a file's materials became. `worn`: the instance's id by the number of the material in the file."""
 
     textures: list[Texture] = field(default_factory=list)

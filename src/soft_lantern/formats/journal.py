@@ -18,8 +18,9 @@ import socket
 import stat
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.places import read_plain
@@ -39,8 +40,7 @@ PATIENCE = 20.0
 _RECORD = re.compile(rf"(?:{HEAD}|(?:{'|'.join(FOLDERS)})/[^/\0]+\.json)\Z")
 
 
-@dataclass(frozen=True, slots=True)
-class Journal:
+class Journal(Struct, frozen=True):
     """A save that has happened: the name in `pending` of what goes to each path, and what is taken away."""
 
     moves: dict[str, str]
@@ -54,8 +54,7 @@ class Journal:
         return None
 
 
-@dataclass(frozen=True, slots=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """By what a reader sees that a save came between: the journal, and the token of the last save that ended."""
 
     journal: Journal | None

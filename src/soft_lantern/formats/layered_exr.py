@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import check_plain, whole
@@ -19,8 +19,7 @@ NOTE = "softLantern"
 """The attribute of the first part that holds the note."""
 
 
-@dataclass(frozen=True, eq=False)
-class ExrPart:
+class ExrPart(Struct, frozen=True, eq=False):
     """A part: its name, texels (height, width, channels), and what each channel is called.
 
     `half`: kept as 16-bit floats, which hold at most 65,504.

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.bake.light.kept import BakedLight, Weights
 from soft_lantern.formats.glb import write_glb
@@ -25,8 +25,7 @@ UNITS = "linear radiance of a white diffuse surface (irradiance / pi); times bas
 EIGHT_BITS = "linear: byte / 255 × the end of the range"
 
 
-@dataclass(frozen=True, eq=False)
-class LitObject:
+class LitObject(Struct, frozen=True, eq=False):
     """An object with a light map: its id and name, and its parts in its own space, with their places in the map."""
 
     id: str

@@ -9,11 +9,11 @@ from __future__ import annotations
 import hashlib
 import os
 import time
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import msgspec
+from msgspec import Struct, field
 
 from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.journal import Journal, interrupted, mark_of, shared_lock
@@ -39,8 +39,7 @@ DiskState = dict[str, str]
 """What was on disk when it was last read or written: a hash for each file, by its path in the folder."""
 
 
-@dataclass(frozen=True, slots=True)
-class OnDisk:
+class OnDisk(Struct, frozen=True):
     """A project as it was last read from its folder or written to it.
 
     `files`: the hash of each file then. `homes`: the path of each record whose file is not called by its id.
@@ -57,8 +56,7 @@ class OnDisk:
         return self.homes.get((folder, record_id)) or path_of(folder, record_id)
 
 
-@dataclass(frozen=True, slots=True)
-class Opened:
+class Opened(Struct, frozen=True):
     """A project as it was read, what could not be read or had to be mended, and the state of the disk then."""
 
     project: Project

@@ -14,12 +14,12 @@ import secrets
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import msgspec
 import platformdirs
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.journal import OWN
@@ -38,8 +38,7 @@ STATE_EVERY = 300.0
 """Seconds of work between two of them."""
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """A record that a kept state holds otherwise than the project: None where it is not there.
 
     `both`: it is not on disk as it was when the state was kept, so that taking it would undo someone's work.
@@ -52,8 +51,7 @@ class Difference:
     both: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class State:
+class State(Struct, frozen=True):
     """Unsaved work as it was kept: where, when (seconds since 1970), and each record by its path in the project.
 
     `base`: the hash of each file when it was kept. `trouble`: what of it cannot be read, in words.

@@ -7,10 +7,10 @@ unseen: its other version is set aside, or the save is refused with its name, as
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import msgspec
+from msgspec import Struct, field
 
 from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.journal import commit, saving, set_aside
@@ -35,8 +35,7 @@ def first_few(files: list[str]) -> str:
     return ", ".join(files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Saved:
+class Saved(Struct, frozen=True):
     """The state of the disk after a save, and where versions that were in its way are kept, by path."""
 
     on_disk: OnDisk

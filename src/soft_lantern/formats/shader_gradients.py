@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any, Literal
+
+from msgspec import Struct, field
 
 from soft_lantern.bake.atlas import Atlas, atlas_of
 from soft_lantern.graph.document import Gradient, Material, Project
@@ -23,8 +24,7 @@ ATLAS = "gradient_atlas"
 WIDEST_ROW = 1024
 
 
-@dataclass(frozen=True, eq=False)
-class Shipped:
+class Shipped(Struct, frozen=True, eq=False):
     """The gradients that go out with a material: by id, in which form, and their atlas where they are rows."""
 
     gradients: dict[str, Gradient] = field(default_factory=dict)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile, BadValue, Cancelled
 from soft_lantern.formats.images import READABLE_IMAGES, load_texture, read_image, write_png
@@ -22,16 +22,14 @@ from soft_lantern.progress import Progress, silent
 from soft_lantern.values.images import Image
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A picture that is to be indexed: what it is called, and its pixels."""
 
     name: str
     pixels: Pixels
 
 
-@dataclass(frozen=True, slots=True)
-class Sprites:
+class Sprites(Struct, frozen=True):
     """Textures of indices made of pictures, their images, and the colours of each that the palette has none of."""
 
     textures: tuple[Texture, ...]

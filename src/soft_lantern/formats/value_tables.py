@@ -14,9 +14,11 @@ import json
 import math
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadFile, BadValue
 from soft_lantern.formats.places import read_text, write_whole
@@ -37,8 +39,7 @@ LAYER = {f"look.{name}": name for name in NONE._fields}
 """The columns of the layer over a look's colours, by what each is called in an instance."""
 
 
-@dataclass(frozen=True, slots=True)
-class Trouble:
+class Trouble(Struct, frozen=True):
     """What is wrong with one cell, counted from 1 in lines and columns of the file."""
 
     line: int
@@ -49,8 +50,7 @@ class Trouble:
         return f"line {self.line}, column {self.column}: {self.text}"
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(Struct, frozen=True):
     """One value of one instance that would change; None is inherited."""
 
     instance: str
@@ -59,8 +59,7 @@ class Change:
     after: Value | None
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """What reading a table would change, and what of it is left out because it is wrong.
 
     `added`: instances that it brings, before any value of theirs; `remarks` on them by id.
@@ -185,8 +184,7 @@ def read_table(project: Project, material_id: str, path: Path) -> Plan:
     return replace(Planner(project, found).plan(rows), material=found.id)
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """A row as it was read: its place, and each cell by its column's name with the cell's own place."""
 
     line: int

@@ -5,16 +5,16 @@ from __future__ import annotations
 import functools
 import operator
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from itertools import compress, filterfalse
 from typing import Any, TypeVar
+
+from msgspec import Struct
 
 R = TypeVar("R")
 T = TypeVar("T")
 
 
-@dataclass(frozen=True, eq=False)
-class _Same:
+class _Same(Struct, frozen=True, eq=False):
     record: Any
 
     def __hash__(self) -> int:

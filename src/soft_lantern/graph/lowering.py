@@ -7,7 +7,8 @@ still lowers: what cannot be used is left out, and a notice says so.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_of, port_ref
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
@@ -24,8 +25,7 @@ from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(Struct, frozen=True):
     """Where a uniform's value comes from: a parameter, or what is typed into a node's port, perhaps in a snippet.
 
     `stage`: the renderer brings it.
@@ -39,8 +39,7 @@ class Source:
     stage: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Lowered:
+class Lowered(Struct, frozen=True):
     """A material as expressions.
 
     `surface`: the values of the output node, or of one with nothing wired where the graph has none.

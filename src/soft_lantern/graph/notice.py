@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.graph.document import Accepted, Material, Project, changed
 from soft_lantern.values.words import counted
@@ -18,8 +20,7 @@ class Severity(StrEnum):
     ERROR = "error"
 
 
-@dataclass(frozen=True, eq=False)
-class Fix:
+class Fix(Struct, frozen=True, eq=False):
     """An edit that mends a notice, and its words: of the notice's material, or of the whole project."""
 
     words: str
@@ -36,8 +37,7 @@ class Fix:
         return self.of_project(project) if self.of_project else project
 
 
-@dataclass(frozen=True, slots=True)
-class Notice:
+class Notice(Struct, frozen=True):
     """One problem. `kind` is a stable word for tools; `place` is a record's id; node and port say where within it.
 
     `measured` and `possible` are ranges in words, where there are any; `accepted` is the remark of an author who lets

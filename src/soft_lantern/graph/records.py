@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.graph.kinds import label_of
@@ -22,8 +23,7 @@ KINDS = {
 """The fields of a project that hold records people choose, and what one of those is called."""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """A record, or something within it: `what` it is, the `record` it stands in, and the part of that, "" for itself.
 
     `part` is the id of a node of a graph, of a parameter or of an object of a scene, as `what` says.

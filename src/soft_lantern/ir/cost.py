@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.ir.expr import LEAVES, READS, Expr, Function, Op, topological
 from soft_lantern.values.words import counted
@@ -32,8 +33,7 @@ _WEIGHTS: dict[Op, int] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Cost:
+class Cost(Struct, frozen=True):
     """Operations on single numbers, texture reads, and the most numbers that must be kept at once."""
 
     operations: int

@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from math import inf
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Function, Op, constant_parts, make, topological
@@ -19,8 +21,7 @@ from soft_lantern.ir.numpy_reader import HIGHEST_WHOLE, LOWEST_WHOLE, SMALLEST
 from soft_lantern.ir.rewrite import rebuilt
 
 
-@dataclass(frozen=True, slots=True)
-class Case:
+class Case(Struct, frozen=True):
     """An operation left open: when, by which documents; whether arguments within bounds are sound, and what to write.
 
     `instead` gets the arguments and their bounds.

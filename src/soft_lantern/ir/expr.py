@@ -12,8 +12,9 @@ import operator
 import threading
 import weakref
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from enum import Enum, StrEnum
+
+from msgspec import Struct
 
 Scalar = int | float
 
@@ -144,8 +145,7 @@ READS = (Op.TEXTURE, Op.TEXTURE_LEVEL)
 """Reads of a texture."""
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class Function:
+class Function(Struct, frozen=True, eq=False):
     """A function traced once: its body over its own parameters. Every call of it is one expression.
 
     `bound`: what each component of the result keeps to whatever comes in, where that is known better than by reading
@@ -164,6 +164,9 @@ class Function:
         if [a.type for a in lifted] != wanted:
             raise TypeError(f"{self.name} takes {', '.join(t.value for t in wanted)}")
         return _intern(Op.CALL, self.body.type, lifted, self)
+
+    def __repr__(self) -> str:
+        return f"<function {self.name}>"
 
 
 Data = tuple[float, ...] | str | Function | None

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.ir import printer
 from soft_lantern.ir.expr import Expr, Op, Type
@@ -31,8 +32,7 @@ _MAY_STAY_SCALAR: dict[Op, tuple[tuple[int, ...], ...]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Written:
+class Written(Struct, frozen=True):
     """Statements in order, the text that stands for each result after them, and the definitions they call, in lines."""
 
     statements: list[str]

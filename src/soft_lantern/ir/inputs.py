@@ -5,14 +5,14 @@ Lengths are metres, times seconds, colours linear; right-handed axes with Y up, 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import inf
+
+from msgspec import Struct
 
 from soft_lantern.ir.expr import Expr, Type, input_, uniform
 
 
-@dataclass(frozen=True, slots=True)
-class Input:
+class Input(Struct, frozen=True):
     """One input: its type, unit, lower and upper limit of each component, and what a lone point has by default."""
 
     type: Type

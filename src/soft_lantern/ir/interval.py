@@ -12,8 +12,10 @@ import functools
 import itertools
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from math import inf
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.ir.expr import Expr, Function, Op, Type, constant_parts, topological
 from soft_lantern.ir.inputs import INPUTS
@@ -21,8 +23,7 @@ from soft_lantern.ir.numpy_reader import SMALLEST
 from soft_lantern.turns import give_way
 
 
-@dataclass(frozen=True, slots=True)
-class Interval:
+class Interval(Struct, frozen=True):
     """Lowest and highest value of each component; (−inf, inf) where nothing is known."""
 
     low: tuple[float, ...]

@@ -9,10 +9,10 @@ from __future__ import annotations
 import functools
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import Struct, field
 
 from soft_lantern.errors import BadValue
 from soft_lantern.ir.expr import (
@@ -76,8 +76,7 @@ _LOCAL_NAMES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Written:
+class Written(Struct, frozen=True):
     """Statements in order, the text that stands for each result after them, and what each local variable holds."""
 
     statements: list[str]
@@ -96,8 +95,7 @@ class Text(NamedTuple):
         return self.text if self.strength >= strength else f"({self.text})"
 
 
-@dataclass(frozen=True, slots=True)
-class Scope:
+class Scope(Struct, frozen=True):
     """What leaves and functions are called where a text stands, and the helpers its rules have asked for, in lines."""
 
     dialect: Dialect
@@ -113,8 +111,7 @@ class Scope:
 Rule = Callable[[Expr, list[Text], Scope], Text]
 
 
-@dataclass(frozen=True, eq=False)
-class Dialect:
+class Dialect(Struct, frozen=True, eq=False):
     """A shading language: what it calls types, how it writes each operator, a local, and a function.
 
     `local` gets a type, a name and a text; `function` the type of its result, its name, its parameters' types and
@@ -130,8 +127,7 @@ class Dialect:
     splat: Callable[[str, str], str] = lambda type_, text: f"{type_}({text})"
 
 
-@dataclass(frozen=True, eq=False)
-class Body:
+class Body(Struct, frozen=True, eq=False, dict=True):
     """What one function of a text computes.
 
     `names` gives the variable names people chose, `leaves` the text of each uniform and of inputs that are to be called

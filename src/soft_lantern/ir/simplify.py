@@ -10,9 +10,9 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Callable, Container, Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from soft_lantern.ir.expr import Expr, Function, Op, Type, bits, const, constant_parts, join, make, swizzle, topological
 from soft_lantern.ir.numpy_reader import evaluate

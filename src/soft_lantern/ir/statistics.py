@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.ir.numpy_reader import Array
 
@@ -15,8 +14,7 @@ _SAFE = 1e30
 """Below this a single-precision sum over a buffer cannot overflow."""
 
 
-@dataclass(frozen=True, slots=True)
-class Statistics:
+class Statistics(Struct, frozen=True):
     """Lowest, highest and mean of the finite values over all components, and how many values are not finite."""
 
     low: float

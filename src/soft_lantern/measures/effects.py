@@ -6,13 +6,12 @@ Noise follows the MaterialX 1.39 standard library, so that both sides draw the s
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from soft_lantern.graph.authoring import Authoring, Wire
 
 
-@dataclass(frozen=True, slots=True)
-class Effect:
+class Effect(Struct, frozen=True):
     """An effect by name: its graph, the output that is its colour, and the same by hand."""
 
     name: str

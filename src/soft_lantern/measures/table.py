@@ -6,11 +6,11 @@ import functools
 import os
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import moderngl
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import NoGraphics
 from soft_lantern.formats.shaders.glsl_files import FLAVOURS
@@ -51,8 +51,7 @@ PICTURE = (640, 480)
 FRAME_ROUNDS = 40
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One measure: what came out, what it must reach, and the unit ("" for a ratio)."""
 
     name: str

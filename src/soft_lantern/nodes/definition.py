@@ -8,19 +8,21 @@ from __future__ import annotations
 
 import functools
 import inspect
+import sys
 import typing
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
 from enum import Enum
 from math import inf
 from typing import Annotated, Any, Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.ir.expr import Expr
 from soft_lantern.values.kinds import Kind, Value
 
 
-@dataclass(frozen=True, slots=True)
-class Carries:
+class Carries(Struct, frozen=True):
     """What an annotation says of a port. `kind` None: whatever is widest among the node's wires.
 
     `numeric`: an open port that takes numbers, vectors and colours only, and no textures. `data`: of a texture or its
@@ -103,8 +105,7 @@ class Role(Enum):
     __hash__ = object.__hash__  # an enumeration's own is written in Python, and slow
 
 
-@dataclass(frozen=True, slots=True)
-class Port:
+class Port(Struct, frozen=True):
     """An input or output of a node type. An input without a default needs a wire, unless it reads the surface point.
 
     `implied`: what an input reads while nothing is wired to it, such as the surface's own normal. `repeated`: one of
@@ -124,8 +125,7 @@ class Port:
         return self.title or self.name.replace("_", " ")
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
+class Setting(Struct, frozen=True):
     """A choice that shapes the node and is not a value on a wire. No choices: free text, such as an id.
 
     `typed`: people type the text themselves.
@@ -142,8 +142,7 @@ class Setting:
         return self.typed or bool(self.choices)
 
 
-@dataclass(frozen=True, slots=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     """What a node has as often as one of its settings says: input ports, and outputs where it returns a tuple.
 
     `default` gives a repeated input's default from its number, counted from 0, and how many there are. `last_output`:
@@ -156,8 +155,7 @@ class Repeat:
     last_output: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class NodeType:
+class NodeType(Struct, frozen=True, eq=False, dict=True):
     """A node of the library. `key` is stable and stands in files; `title` is what people read.
 
     `source`: the definition outside this project that the node computes, or "own". `own_kinds`: whether open inputs
@@ -255,7 +253,7 @@ def node(
 
     def register(function: Callable[..., Any]) -> Callable[..., Any]:
         key = function.__name__.rstrip("_")
-        hints: dict[str, Any] = inspect.get_annotations(function, eval_str=True)
+        hints = _hints(function)
         inputs, settings = [], []
         for name, parameter in inspect.signature(function).parameters.items():
             given = None if parameter.default is inspect.Parameter.empty else parameter.default
@@ -293,7 +291,7 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
     assert node_type.repeat
     setting = next(s for s in node_type.settings if s.name == node_type.repeat.setting)
     count = int(chosen if chosen in setting.choices else setting.default)
-    hints = inspect.get_annotations(node_type.function, eval_str=True)
+    hints = _hints(node_type.function)
     inputs: list[Port] = []
     for name, parameter in inspect.signature(node_type.function).parameters.items():
         if parameter.kind is inspect.Parameter.VAR_POSITIONAL:
@@ -307,6 +305,17 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
         outputs = tuple(Port(f"{node_type.repeat.output}_{i + 1}", carries) for i in range(count))
         outputs += (Port(node_type.repeat.last_output, carries),) if node_type.repeat.last_output else ()
     return replace(node_type, inputs=tuple(inputs), outputs=outputs)
+
+
+def _hints(function: Callable[..., Any]) -> dict[str, Any]:
+    """What the annotations of a node's function mean, by parameter, and by "return"."""
+    return {name: _meant(function.__module__, text) for name, text in function.__annotations__.items()}
+
+
+@functools.cache
+def _meant(module: str, text: str) -> Any:
+    """What a module means by an annotation. Few are not used again by its other nodes."""
+    return eval(text, vars(sys.modules[module]))
 
 
 def _carried(hint: Any) -> Carries:

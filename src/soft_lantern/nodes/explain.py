@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass
 from math import inf
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.ir.cost import Cost, cost
 from soft_lantern.ir.expr import Expr, Op, Type, topological, uniform, vector_type
@@ -21,8 +21,7 @@ _TRIED = (0.25, 0.75, 0.5, 0.9, 0.1, 0.6, 0.3, 0.8, 0.4)
 """What an example puts into ports whose default would tell nothing."""
 
 
-@dataclass(frozen=True, slots=True)
-class PortRow:
+class PortRow(Struct, frozen=True):
     """A port or setting as a table shows it."""
 
     way: str
@@ -33,8 +32,7 @@ class PortRow:
     default: str
 
 
-@dataclass(frozen=True, slots=True)
-class Explanation:
+class Explanation(Struct, frozen=True):
     """All that is told of a node. `notes`: paragraphs after the formula."""
 
     summary: str

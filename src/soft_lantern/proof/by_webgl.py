@@ -14,11 +14,11 @@ import tempfile
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import LanternError
 from soft_lantern.proof import glsl_points
@@ -88,8 +88,7 @@ document.getElementById("found").textContent = JSON.stringify({
 """
 
 
-@dataclass(frozen=True, eq=False)
-class Answer:
+class Answer(Struct, frozen=True, eq=False):
     """What ran trials, and what surfaces come to by their GLSL ES, or why one was refused.
 
     `limits`: how far each may be off: a little more than the coarsest function that it calls. GLSL ES 3.00 leaves the

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import asdict, replace
 
 from soft_lantern.formats.shaders.block import filled
 from soft_lantern.formats.shaders.surface import SurfaceProgram
@@ -34,8 +35,7 @@ LIMIT = 1e-5
 """Of a value, or of 1 where it is smaller, how far another reader's may be off."""
 
 
-@dataclass(frozen=True, eq=False)
-class Points:
+class Points(Struct, frozen=True, eq=False, dict=True):
     """Inputs of expressions by name, (n, k) each, their other values by identifier, and what they come to, (n, k) each.
 
     `pictures`: what is read as textures, by identifier; what is come to is not a number where that is too near to the
@@ -78,8 +78,7 @@ class Points:
         return int(np.all([np.isfinite(rows).all(axis=1) for rows in self.wanted.values()], axis=0).sum())
 
 
-@dataclass(frozen=True, eq=False)
-class Trial(Points):
+class Trial(Points, frozen=True, eq=False):
     """The same of a surface as it is delivered."""
 
     program: SurfaceProgram
@@ -90,8 +89,7 @@ class Trial(Points):
         return filled(self.program.block, self.values)
 
 
-@dataclass(frozen=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """How far another reader is off at most, beside a limit; at which of the surface's values, at how many places."""
 
     largest: float
@@ -107,7 +105,7 @@ class Proof:
 def trial(program: SurfaceProgram, count: int, seed: int) -> Trial:
     """A surface at so many points by chance, with pictures by chance."""
     tried = points_for(program.pixel.results, program.pixel.inputs, program.used, program.leaves, count, seed)
-    return Trial(**vars(tried), program=program)
+    return Trial(**asdict(tried), program=program)
 
 
 def points_for(

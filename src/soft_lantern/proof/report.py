@@ -8,8 +8,9 @@ import itertools
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.formats.delivery import TARGETS
@@ -65,8 +66,7 @@ def proofs(
     return rows
 
 
-@dataclass(frozen=True, eq=False)
-class _Subject:
+class _Subject(Struct, frozen=True, eq=False, dict=True):
     """A material that is proven, and its points, which all targets share."""
 
     material: Material

@@ -11,8 +11,9 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.shaders import hlsl, wgsl
@@ -30,8 +31,7 @@ TEXTURES, SAMPLERS = 16, 48
 """Where glslang is to put the first texture and sampler of HLSL, whose registers are counted apart."""
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """A fragment stage: its text or SPIR-V, its entry point, and where its textures and samplers are bound, by name."""
 
     code: str | bytes

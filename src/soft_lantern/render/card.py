@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.graph.document import Environment, Project
 from soft_lantern.render import props, surface_model
@@ -24,8 +25,7 @@ BACKDROPS = ("checker", "black", "grey", "white")
 _BACKDROP_COLOURS = {"black": (0.0, 0.0, 0.0), "grey": (0.18, 0.18, 0.18), "white": (1.0, 1.0, 1.0)}
 
 
-@dataclass(frozen=True, slots=True)
-class Card:
+class Card(Struct, frozen=True):
     """How a card is shown: pixels for each texel, what is behind it, and how far it is moved in pixels, y down."""
 
     scale: int = 4

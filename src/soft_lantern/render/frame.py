@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from soft_lantern.ir.expr import Expr
 from soft_lantern.ir.inputs import INPUTS
@@ -28,8 +28,7 @@ Pixels = npt.NDArray[np.uint8]
 LinearPixels = npt.NDArray[np.float32]
 
 
-@dataclass(frozen=True, slots=True)
-class Paint:
+class Paint(Struct, frozen=True):
     """What colours a mesh: linear RGBA as an expression, and the value of each uniform in it.
 
     `offset`: how far each vertex is moved in world space, in metres. `masked`: pixels of alpha under ½ are left out.
@@ -44,8 +43,7 @@ class Paint:
     hidden_in: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
+class Item(Struct, frozen=True):
     """A mesh in its object's own space, what the object brings to `ir.surface_inputs.OF_OBJECT`, and its paint.
 
     Late ones are drawn after all others, in order: blended over what is there, or reading the depth of it.
@@ -86,8 +84,7 @@ class Item:
         return bool(np.linalg.det(self.matrix) < 0)
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True, dict=True):
     """A whole picture. `backdrop` colours what no item covers; `display` turns linear pixels into the screen's.
 
     `uniforms`: values of uniforms that all paints share, such as the light's. `shadow`: where shadows fall from.
@@ -154,8 +151,7 @@ def _three(vector: Matrix) -> tuple[float, ...]:
     return float(vector[0]), float(vector[1]), float(vector[2])
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A finished picture: (height, width, 4), top row first. `linear` is before the display step."""
 
     pixels: Pixels

@@ -9,11 +9,11 @@ from __future__ import annotations
 import itertools
 import time
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 
 import moderngl
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from soft_lantern.errors import NoGraphics
 from soft_lantern.ir.expr import const

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir import glsl, surface_inputs
@@ -43,8 +45,7 @@ SHADOW = shadow.drawn_depth()
 _TAKEN = TAKEN | {"pixel", "picture", "walls_picture"}
 
 
-@dataclass(frozen=True, slots=True)
-class WrittenShader:
+class WrittenShader(Struct, frozen=True):
     """A shader's text, the identifier of each uniform in it by the uniform's name, and the inputs it takes."""
 
     text: str

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from hashlib import sha1
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.bake.light.baking import Job, Lit, Receiver
 from soft_lantern.bake.light.charts import WASTED, Charts, Texels
@@ -46,8 +47,7 @@ MOVES, HIDDEN, SEE_THROUGH, UNLIT = "it moves", "hidden", "see-through", "unlit"
 DARK, LOST, NO_FACES = "emissive is 0", "its mesh could not be read", "it has no faces"
 
 
-@dataclass(frozen=True, eq=False)
-class Part:
+class Part(Struct, frozen=True, eq=False):
     """A part of an object as light meets it. `why_not` says of "gives", "takes" or "stops" why it does not, if so."""
 
     thing: StageObject
@@ -187,8 +187,7 @@ def _three(values: npt.NDArray[np.floating]) -> Mean:
     return float(values[0]), float(values[1]), float(values[2])
 
 
-@dataclass(frozen=True, eq=False)
-class Gathered:
+class Gathered(Struct, frozen=True, eq=False):
     """What a bake is begun with, and what turns its light into something to keep. `remarks`: a sentence each."""
 
     job: Job

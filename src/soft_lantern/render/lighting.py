@@ -9,10 +9,10 @@ from __future__ import annotations
 import functools
 import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.document import Environment
 from soft_lantern.ir.expr import Type, const, uniform
@@ -33,8 +33,7 @@ WIDELY = 0.5
 """The roughness from which the coarse one is enough."""
 
 
-@dataclass(frozen=True, eq=False)
-class Lighting:
+class Lighting(Struct, frozen=True, eq=False):
     """A sky as it is seen, and as surfaces answer it (see `surface_model.from_sky`)."""
 
     seen: Image

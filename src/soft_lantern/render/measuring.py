@@ -6,10 +6,10 @@ The same pass gives the thumbnails, the range strips, the histograms and the tra
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.ir.expr import Expr, Type
@@ -25,8 +25,7 @@ BELOW, ABOVE, NOT_FINITE = (70, 110, 255), (255, 90, 60), (255, 0, 220)
 """What clip view hatches with: below 0, above 1, and infinite or not a number."""
 
 
-@dataclass(frozen=True, eq=False)
-class Measured:
+class Measured(Struct, frozen=True, eq=False):
     """One pass: reach and value of every output by "node.port", and on which points."""
 
     points: Points

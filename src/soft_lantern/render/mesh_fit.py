@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.graph.document import Asset, Material, Project, Scene, changed, edited_record
 from soft_lantern.graph.edits import choose_setting
@@ -33,8 +33,7 @@ MOST_REFINED, MOST_LOOKED_AT = 3, 600_000
 """How often a file's triangles are cut in four in search of enough, and up to how many of them."""
 
 
-@dataclass(frozen=True, slots=True)
-class Coarseness:
+class Coarseness(Struct, frozen=True):
     """How far an offset reaches over a mesh's vertices, and what straight edges miss of it at most; metres."""
 
     span: float

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.document import Scene
 from soft_lantern.ir import surface_inputs
@@ -22,8 +22,7 @@ from soft_lantern.scene.picking import Hit
 from soft_lantern.scene.transforms import Camera
 
 
-@dataclass(frozen=True, eq=False)
-class Points:
+class Points(Struct, frozen=True, eq=False):
     """Points of a picture of `size` (width, height): which pixels they are in, row by row, and their inputs by name."""
 
     size: tuple[int, int]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.document import Project, Scene, StageObject, View, changed
 from soft_lantern.graph.instances.picks import worn
@@ -24,8 +24,7 @@ from soft_lantern.values.images import Image
 BINS, SIDE = 64, 128
 
 
-@dataclass(frozen=True, eq=False)
-class Usage:
+class Usage(Struct, frozen=True, eq=False):
     """How many pixels read each 64th of a gradient, the least and greatest place, and how many parts read it."""
 
     counts: npt.NDArray[np.int64]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.scene.mesh import Indices
 
@@ -17,8 +17,7 @@ NEAR = 1e-6
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Hits:
+class Hits(Struct, frozen=True, eq=False):
     """Which pixels triangles are nearest in: pixel index, depth in 0–1, and whether the outside is seen.
 
     `carried`: what the triangles carry, interpolated with perspective, each (n, k).

@@ -5,9 +5,8 @@ Both renderers draw the map with the same expression and read it with the same o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Type, const, join, uniform
@@ -27,8 +26,7 @@ _ACROSS, _UP, _MIDDLE, _SUN = (
 _GRAIN, _RECEIVES = uniform("stage:shadow_grain", Type.FLOAT), uniform("stage:receives_shadow", Type.FLOAT)
 
 
-@dataclass(frozen=True, eq=False)
-class ShadowView:
+class ShadowView(Struct, frozen=True, eq=False):
     """Where the map is taken from: a square across the sun's rays. `reach` is half its side in metres."""
 
     middle: Matrix

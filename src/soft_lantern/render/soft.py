@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from soft_lantern.errors import LanternError
 from soft_lantern.ir import surface_inputs

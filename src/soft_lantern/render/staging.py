@@ -5,11 +5,12 @@ from __future__ import annotations
 import functools
 import weakref
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
 from typing import Literal, Protocol
 from zlib import crc32
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.graph.document import Material, Project, Scene, StageObject
 from soft_lantern.graph.identity import by_identity
@@ -47,8 +48,7 @@ SCALES = ("0 to 1", "measured", "signed")
 CHANNELS = ("all", "x", "y", "z", "w")
 
 
-@dataclass(frozen=True, slots=True)
-class WireView:
+class WireView(Struct, frozen=True):
     """One wire of one material to show unlit, instead of the surface.
 
     `scale`: "0 to 1" as it is, "measured" from `low` to `high`, "signed" −1 to 1; `channel`: all, or one as grey.
@@ -62,8 +62,7 @@ class WireView:
     high: float = 1.0
 
 
-@dataclass(frozen=True, slots=True)
-class StageOptions:
+class StageOptions(Struct, frozen=True):
     """How the stage is judged: what is drawn beside the objects, and what of the surface is shown.
 
     `light`: what of baked light is seen; "texels" shows those of its maps on plain grey. `textures`: off, every texture
@@ -92,8 +91,7 @@ class StageOptions:
         return self.show == LIT and not self.wire and not self.clip
 
 
-@dataclass(frozen=True, slots=True)
-class Dress:
+class Dress(Struct, frozen=True):
     """How something is drawn by what it wears: its paint and what the surface node says beside it."""
 
     paint: Paint

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 from hashlib import sha1
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.ir import surface_inputs
@@ -26,8 +26,7 @@ Floats = npt.NDArray[np.float32]
 AT_ONCE = 65_536
 
 
-@dataclass(frozen=True, eq=False)
-class Worn:
+class Worn(Struct, frozen=True, eq=False, dict=True):
     """A mesh of an object in what it wears: the lowered material with the values of its uniforms, and the camera."""
 
     mesh: Mesh

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import count
+
+from msgspec import Struct
 
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.render.choose import renderer_for
@@ -69,8 +70,7 @@ class Newest:
             self._finish()
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
+class Job(Struct, frozen=True):
     """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread."""
 
     make_frame: Callable[[], Frame]

@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.graph.document import Environment, Project, Scene, StageObject, changed
 from soft_lantern.graph.instances.picks import worn
@@ -59,8 +60,7 @@ OPTIONS = StageOptions(grid=False, gauge=False)
 Row = dict[str, Any]
 
 
-@dataclass(eq=False)
-class Programs:
+class Programs(Struct, eq=False):
     """The programs of a page, each once."""
 
     rows: list[Row] = field(default_factory=list)

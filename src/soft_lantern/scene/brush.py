@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.colour_layers import in_precision
@@ -21,8 +22,7 @@ MOST_DABS = 400
 """Along one way of the hand."""
 
 
-@dataclass(frozen=True, slots=True)
-class Brush:
+class Brush(Struct, frozen=True):
     """`radius` in metres; `hardness`: the share of it that is covered fully; `strength`: how much of the effect.
 
     `flow`: the share of that which one dab gives; less builds up by going over a place again. `colour`: linear RGBA;

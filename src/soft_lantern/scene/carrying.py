@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from soft_lantern.scene.colour_layers import at_corners, converted, in_precision, places
 from soft_lantern.scene.mesh import ColourLayer, Indices, Mesh

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.scene.mesh import Mesh
 from soft_lantern.scene.refine import halved
@@ -20,8 +21,7 @@ Values = Callable[[Mesh], npt.NDArray[np.floating]]
 """What each vertex of a mesh is given, (n, k)."""
 
 
-@dataclass(frozen=True, eq=False)
-class Missed:
+class Missed(Struct, frozen=True, eq=False):
     """How far values reach over a mesh's vertices, what is missed between two of them at most, and at which, (n,)."""
 
     span: float

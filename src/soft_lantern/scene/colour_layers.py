@@ -7,10 +7,11 @@ A corner is one of the three of a triangle: corner 3·t + i is `mesh.triangles[t
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.mesh import ColourLayer, Domain, Floats, Mesh, Precision, split_by_corner
@@ -19,8 +20,7 @@ STEPS: dict[Precision, int] = {"8 bit": 255, "16 bit": 65535}
 """The largest whole number of each precision that is normalised, which stands for 1."""
 
 
-@dataclass(frozen=True, slots=True)
-class Loss:
+class Loss(Struct, frozen=True):
     """What a conversion loses over all corners and channels: the largest and the mean difference."""
 
     largest: float

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import functools
 import itertools
-from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.scene.rows import distinct_rows
 
@@ -26,8 +27,7 @@ BLOCK = 2048
 _OF_SHAPE = ("tangents", "blocks", "middles", "facing", "welded", "closed", "bounds", "box", "in_light_map")
 
 
-@dataclass(frozen=True, eq=False)
-class Mesh:
+class Mesh(Struct, frozen=True, eq=False, dict=True, weakref=True):
     """Points (n, 3), unit normals (n, 3), texture coordinates (n, 2), linear colours (n, 4), triangles (m, 3).
 
     `uv1s`: the second set of texture coordinates. `given_tangents`: (n, 4) as in glTF, where a file brings them.
@@ -135,8 +135,7 @@ class Mesh:
         return np.hstack([np.where(ends, high, low).astype(np.float64), np.ones((8, 1))])
 
 
-@dataclass(frozen=True, eq=False)
-class ColourLayer:
+class ColourLayer(Struct, frozen=True, eq=False):
     """Linear RGBA at every vertex, (n, 4), or at every corner, (3·m, 4), already in its precision.
 
     `use`: "data" are numbers that no reader is to take for a tint; a "selection" is kept vertices, 1 where they are
@@ -150,8 +149,7 @@ class ColourLayer:
     use: Use = "colour"
 
 
-@dataclass(frozen=True, eq=False)
-class Part:
+class Part(Struct, frozen=True, eq=False, dict=True):
     """A named mesh with its place in the model, a 4×4 matrix for column vectors.
 
     `surface`: which of its file's materials it wears there, counted from 0; None where it has none. `layers`: the
@@ -177,8 +175,7 @@ class Part:
         return self.mesh if np.array_equal(self.transform, np.eye(4)) else self.mesh.moved(self.transform)
 
 
-@dataclass(frozen=True, eq=False)
-class Model:
+class Model(Struct, frozen=True, eq=False, dict=True):
     """An asset as it is drawn: its parts, and what could not be read of its file, one sentence each."""
 
     parts: tuple[Part, ...]

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.scene.mesh import BLOCK, Matrix, Mesh
 
 Key = TypeVar("Key", covariant=True)
 
 
-@dataclass(frozen=True, eq=False)
-class Hit(Generic[Key]):
+class Hit(Struct, Generic[Key], frozen=True, eq=False):
     """Where a ray met a mesh: which triangle, the weights of its three corners, whether seen from outside."""
 
     key: Key

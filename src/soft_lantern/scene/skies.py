@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.document import Environment, Sun, Vector
 from soft_lantern.scene.mesh import Matrix
@@ -20,8 +20,7 @@ WIDTH, HEIGHT = 1024, 512
 """Texels of a sky's panorama."""
 
 
-@dataclass(frozen=True)
-class Sky:
+class Sky(Struct, frozen=True):
     """Radiance from unit directions (n, 3), as linear RGB (n, 3), without the sun's own disc; and the sun, if any."""
 
     radiance: Callable[[Matrix], Matrix]

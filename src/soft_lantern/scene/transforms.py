@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.graph.document import StageObject, Vector, View
 from soft_lantern.scene.mesh import Matrix
@@ -26,8 +26,7 @@ def placement(thing: StageObject) -> Matrix:
     return matrix
 
 
-@dataclass(frozen=True, eq=False)
-class Camera:
+class Camera(Struct, frozen=True, eq=False, dict=True):
     """A camera: its position, and 4×4 matrices from world to view space and from view to clip space."""
 
     position: Matrix

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.scene.mesh import Floats
@@ -13,8 +12,7 @@ from soft_lantern.scene.vertex_sets import VertexSet
 Triple = tuple[float, float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Heights:
+class Heights(Struct, frozen=True):
     """From one height to another, in metres."""
 
     low: float
@@ -25,8 +23,7 @@ class Heights:
         return np.asarray((points[:, 1] >= self.low) & (points[:, 1] <= self.high))
 
 
-@dataclass(frozen=True, slots=True)
-class Facing:
+class Facing(Struct, frozen=True):
     """At most so many degrees off a direction."""
 
     direction: Triple
@@ -41,8 +38,7 @@ class Facing:
         return np.asarray(normals @ (way / length) >= np.cos(np.radians(self.degrees)) - 1e-6)
 
 
-@dataclass(frozen=True, slots=True)
-class Distances:
+class Distances(Struct, frozen=True):
     """At most so many metres from a point."""
 
     centre: Triple

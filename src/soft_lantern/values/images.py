@@ -6,11 +6,11 @@ Row 0 is the top, v runs downwards as in glTF 2.0. Reading gives linear RGBA.
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.values.colour import srgb_to_linear
 
@@ -19,8 +19,7 @@ Filter = Literal["linear", "nearest"]
 Wrap = Literal["repeat", "clamp", "mirror"]
 
 
-@dataclass(frozen=True, eq=False)
-class Image:
+class Image(Struct, frozen=True, eq=False, dict=True, weakref=True):
     """Texels (height, width, 4) of 8 or 16 bits or floats. `encoding` "colour": RGB is sRGB-encoded, unless floats.
 
     `filter` and `wrap` are glTF's LINEAR and NEAREST; REPEAT, CLAMP_TO_EDGE and MIRRORED_REPEAT.

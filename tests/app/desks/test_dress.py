@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox

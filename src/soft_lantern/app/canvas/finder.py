@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Protocol
 
+from msgspec import Struct
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -25,8 +25,7 @@ RECENT_MOST = 12
 DIGITS = list("123456789")
 
 
-@dataclass(frozen=True, slots=True)
-class Offer:
+class Offer(Struct, frozen=True):
     """Something the finder can put on the canvas, and the port a wire in the hand would join.
 
     `recipe` is a whole piece of graph instead of the node.
@@ -58,8 +57,7 @@ class Offered(Protocol):
     def hint(self) -> str: ...
 
 
-@dataclass(frozen=True, slots=True)
-class HeldWire:
+class HeldWire(Struct, frozen=True):
     """What is in the hand while the finder is open: what would fit the wire, best first, its end, and its kind."""
 
     fitting: list[tuple[NodeType, Port]] | None = None

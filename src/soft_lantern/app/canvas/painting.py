@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from enum import Enum
 from typing import NamedTuple
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
@@ -53,8 +53,7 @@ def thumbnail_of(image: QImage) -> Thumbnail:
     return Thumbnail(QPixmap.fromImage(image), mean)
 
 
-@dataclass(frozen=True, slots=True)
-class Measures:
+class Measures(Struct, frozen=True):
     """What a range strip shows of an output: measured reach, expected range, the probed value."""
 
     reach: Statistics

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QPointF
 
 from soft_lantern.app.canvas.finder import RECENT_MOST, Finder, HeldWire, Offer, offers
@@ -21,8 +20,7 @@ from soft_lantern.nodes import Role
 from soft_lantern.values.kinds import Kind
 
 
-@dataclass(frozen=True)
-class _Spot:
+class _Spot(Struct, frozen=True):
     """Where something is to stand, in canvas units, and the port whose loose wire it is to take."""
 
     at: QPointF

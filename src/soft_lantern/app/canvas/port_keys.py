@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from functools import partial
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QPointF
 
 from soft_lantern.app.canvas.finder import Finder, likeness
@@ -20,8 +20,7 @@ from soft_lantern.graph.document import node_of, port_ref
 from soft_lantern.values.kinds import components
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """One thing that can be done with a port: what it is called, what stands beside it, and what does it."""
 
     title: str

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
 
@@ -33,8 +33,7 @@ REACH = 12.0
 """How near to its teeth a port can be caught."""
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One line of a slip: an input, an output or a setting. `value` is what is typed into an unwired input, `words` how
     it is said where it is no number: a texture's name, or that the input reads the surface itself."""
 
@@ -55,8 +54,7 @@ class Row:
         return found.name if found else ""
 
 
-@dataclass(frozen=True, slots=True)
-class Slip:
+class Slip(Struct, frozen=True):
     """A node as it lies on the canvas."""
 
     node_id: str
@@ -93,8 +91,7 @@ class Slip:
         return next((r for r in self.rows if r.port and r.port.name == port and r.is_output == is_output), None)
 
 
-@dataclass(frozen=True, slots=True)
-class WireShape:
+class WireShape(Struct, frozen=True):
     """A wire on the canvas: a path for every strand, and what it does to its value."""
 
     out: str
@@ -106,8 +103,7 @@ class WireShape:
     box: QRectF
 
 
-@dataclass(frozen=True, slots=True)
-class Spread:
+class Spread(Struct, frozen=True):
     """A whole graph laid out."""
 
     material: Material

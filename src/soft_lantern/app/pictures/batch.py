@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject
 
 from soft_lantern.app.session.session import Session, sentence
@@ -15,8 +15,7 @@ from soft_lantern.render.frame import Frame, Picture
 from soft_lantern.render.worker import Job, RenderWorker
 
 
-@dataclass(frozen=True)
-class Work:
+class Work(Struct, frozen=True):
     """So many pictures: what makes each frame, who takes each picture, and what is said at the end.
 
     `take` and `over` run beside the window and may raise LanternError; `over` is told how many were taken.

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
 
@@ -28,8 +27,7 @@ GRASP = 7
 """Pixels from the divider within which it is grasped."""
 
 
-@dataclass(frozen=True)
-class Side:
+class Side(Struct, frozen=True):
     """A look to show: a material's or instance's id, or the values kept of one by parameter id."""
 
     caption: str

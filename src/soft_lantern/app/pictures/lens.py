@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QPointF
 
 from soft_lantern.graph.document import View, changed
@@ -12,8 +11,7 @@ from soft_lantern.scene.mesh import Matrix
 from soft_lantern.scene.transforms import Camera, camera_for
 
 
-@dataclass(frozen=True)
-class Lens:
+class Lens(Struct, frozen=True):
     """A view on a widget of some size, in its pixels from the top left corner."""
 
     view: View

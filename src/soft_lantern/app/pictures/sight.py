@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from soft_lantern.render.card import Card
 from soft_lantern.render.staging import StageOptions
 
 
-@dataclass(frozen=True)
-class Sight:
+class Sight(Struct, frozen=True):
     """What is drawn and when, and what is tried on.
 
     `tried`: the look that objects of its material wear in place of their own, where one is tried; `card`: the flat card

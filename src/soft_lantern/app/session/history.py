@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QEvent, QObject, pyqtSignal
 
 from soft_lantern import turns
@@ -17,8 +17,7 @@ MOST_BYTES = 256 << 20
 MOST_EDITS = 5000
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Edit:
+class Edit(Struct, frozen=True, eq=False):
     """One entry. Edits with the same `merge` one after another become one."""
 
     name: str

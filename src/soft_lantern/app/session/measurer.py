@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -31,8 +31,7 @@ from soft_lantern.values.kinds import Value
 SIDE = 96
 
 
-@dataclass(frozen=True, eq=False)
-class Question:
+class Question(Struct, frozen=True, eq=False):
     """What to measure: a material with values, on the flat card or on an object ("" is all) as the stage sees it."""
 
     material: Material
@@ -50,8 +49,7 @@ class Question:
     loading: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, eq=False)
-class Answer:
+class Answer(Struct, frozen=True, eq=False):
     """What came of it: the measures, bounds and expected ranges of outputs, thumbnails by node, the probe's trace."""
 
     material: Material

@@ -6,10 +6,11 @@ import contextlib
 import hashlib
 import json
 import time
-from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.places import write_whole
@@ -19,8 +20,7 @@ MOST = 12
 """Projects that are remembered."""
 
 
-@dataclass(frozen=True, slots=True)
-class Recent:
+class Recent(Struct, frozen=True):
     """A project's folder and name, and when it was open last, in seconds since 1970."""
 
     folder: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 
 from soft_lantern.app.session.outside_watch import OutsideWatch

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFontMetrics
 
@@ -14,8 +13,7 @@ from soft_lantern.graph.document import Scene
 from soft_lantern.scene.mesh import Matrix
 
 
-@dataclass(frozen=True)
-class Gauge:
+class Gauge(Struct, frozen=True):
     """The gauge of a scene that has one, as a lens sees it. `height` is in metres along the scene's gauge axis.
 
     `middle`: of all that stands in the scene.

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
@@ -19,8 +19,7 @@ NEAR = 12.0
 RING = 48
 
 
-@dataclass(frozen=True)
-class RangeGrips:
+class RangeGrips(Struct, frozen=True):
     """The grips of a range about a place of the world, the part's middle, as a lens sees them."""
 
     range: VertexRange

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from pathlib import Path
 
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -32,8 +33,7 @@ from soft_lantern.render.frame import Frame, Picture
 LARGEST = 8192
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """What is to be saved: the file, the size, and for a sequence its seconds and frames a second."""
 
     path: Path

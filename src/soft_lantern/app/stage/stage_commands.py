@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from soft_lantern.app.command import Command, never
 from soft_lantern.app.stage.handles import KINDS

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 
 from soft_lantern.app.pictures.lens import Lens
@@ -25,8 +25,7 @@ ObjectHit = Hit[tuple[str, str]]
 Then = Callable[[ObjectHit | None, ObjectHit | None], None]
 
 
-@dataclass(frozen=True)
-class Shown:
+class Shown(Struct, frozen=True):
     """What rays may meet: the objects of a scene through a lens, or one of them alone by its id and part."""
 
     scene: Scene | None

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QImage, QPainter
 
@@ -25,8 +25,7 @@ MANY = 1200
 """Marks in sight from which those that are selected are smaller."""
 
 
-@dataclass(frozen=True, eq=False)
-class Marked:
+class Marked(Struct, frozen=True, eq=False):
     """A mesh under its matrix, which of its vertices are selected, and what may stand before them."""
 
     mesh: Mesh

@@ -6,13 +6,12 @@ Words keep a contrast of 4.5 to 1 with all they stand on, and marks 3 to 1 (WCAG
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtGui import QColor
 
 
-@dataclass(frozen=True, slots=True)
-class Theme:
+class Theme(Struct, frozen=True):
     """Every colour of the window, as hex text.
 
     `amber`: lines and words of what is live; `lit`: what lies under what is selected, and `on_lit` the words on it.

@@ -173,7 +173,7 @@ def dress(window: QWidget) -> None:
 @functools.cache
 def _filled(now: Theme) -> str:
     sheet = _SHEET
-    for role in sorted(Theme.__dataclass_fields__, key=len, reverse=True):
+    for role in sorted(Theme.__struct_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
     for picture in ("chevron", "tick"):
         sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}_{now.name}.svg")))

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
@@ -13,8 +13,7 @@ from soft_lantern.app.widgets.search_popup import SearchPopup
 from soft_lantern.app.window.synonyms import means
 
 
-@dataclass(frozen=True)
-class Offer:
+class Offer(Struct, frozen=True):
     """A command as it is offered: its name and keys, and why it cannot be done, "" where it can."""
 
     key: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
 from typing import Any
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QWidget
@@ -19,8 +19,7 @@ WINDOW = ""
 GROUPS = ("Project", "Edit", "Graph", "Objects", "Stage", "Instances", "Window")
 
 
-@dataclass
-class _Offered:
+class _Offered(Struct):
     """One name, the command that each desk has for it, and the action of the menu."""
 
     name: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import cast
+
+from msgspec import Struct
 
 from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.window.window import MainWindow
@@ -15,8 +16,7 @@ Done = Callable[[MainWindow, Project], bool]
 """Whether a step is done; it is handed the project as it was when the step began."""
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """One thing to do: a title, the words on the screen, and when it is done."""
 
     title: str

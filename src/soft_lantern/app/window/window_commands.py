@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from soft_lantern.app.command import Command, through
 from soft_lantern.app.stage.dressing import DRESSING

@@ -10,10 +10,10 @@ import contextlib
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.charts import Texels, nearest_filled
@@ -30,8 +30,7 @@ TOLD = 0.4
 """Seconds between two pictures of what there is so far."""
 
 
-@dataclass(frozen=True, eq=False)
-class Receiver:
+class Receiver(Struct, frozen=True, eq=False):
     """What one light map is gathered at: its size, its texels, where those are and how they face in the world."""
 
     size: tuple[int, int]
@@ -41,8 +40,7 @@ class Receiver:
     texel: float
 
 
-@dataclass(frozen=True, eq=False)
-class Job:
+class Job(Struct, frozen=True, eq=False):
     """All that a bake needs. `receivers` by names of the caller's; `probes`: points (p, 3), round which is gathered.
 
     `groups` of the surfaces count the sky's as the last where there is one.
@@ -58,8 +56,7 @@ class Job:
     denoise: bool = True
 
 
-@dataclass(frozen=True, eq=False)
-class Lit:
+class Lit(Struct, frozen=True, eq=False):
     """What a bake has so far. `maps`: radiance of a white diffuse surface by receiver and group, (h, w, groups, 3).
 
     `probes`: (p, groups, 9, 3) coefficients. `noise`: the standard error beside the mean.
@@ -73,8 +70,7 @@ class Lit:
     finished: bool = False
 
 
-@dataclass(eq=False)
-class Hold:
+class Hold(Struct, eq=False):
     """By which a bake is made to wait, from any thread."""
 
     going: threading.Event = field(default_factory=threading.Event)

@@ -6,12 +6,12 @@ Coordinates are 0–1, v downwards, as in glTF 2.0, one pair a corner, so a mesh
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 import xatlas
+from msgspec import Struct, field
 
 from soft_lantern.bake.light.surfaces import Floats, Whole
 from soft_lantern.scene.mesh import Indices
@@ -27,8 +27,7 @@ WASTED = 0.25
 """The share of a map in use below which it is said to waste room."""
 
 
-@dataclass(frozen=True, eq=False)
-class Charts:
+class Charts(Struct, frozen=True, eq=False):
     """A light map's width and height in texels, and coordinates by corner of each mesh, (m, 3, 2)."""
 
     size: tuple[int, int]
@@ -36,8 +35,7 @@ class Charts:
     texels_per_metre: float
 
 
-@dataclass(frozen=True, eq=False)
-class Texels:
+class Texels(Struct, frozen=True, eq=False):
     """Texels that surfaces have: their numbers row by row, the mesh and triangle of each, and where in that, (k, 2).
 
     `covered`: whether a triangle covers the texel's middle; others are beside one. `doubled`: how many middles lie

@@ -9,12 +9,14 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Generator, Sequence
-from dataclasses import dataclass, replace
 from hashlib import sha1
 from multiprocessing import get_context
 from multiprocessing.connection import Connection, wait
 from multiprocessing.process import BaseProcess
 from typing import TYPE_CHECKING, cast
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.bake.light.surfaces import Floats, Surfaces
 from soft_lantern.bake.light.tracing import Gathered, Sky, Starts, Tracer
@@ -134,8 +136,7 @@ class Cores:
             line.send(units[self._lines[line]])
 
 
-@dataclass(frozen=True, eq=False)
-class Meshes:
+class Meshes(Struct, frozen=True, eq=False):
     """What shares one light map: points in the world, (n, 3) in metres, and triangles of each mesh."""
 
     meshes: tuple[tuple[Floats, Indices], ...]

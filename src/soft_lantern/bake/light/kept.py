@@ -6,10 +6,10 @@ Of a group is kept what it sends for an emission whose mean is 1 in every channe
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.surfaces import Floats
@@ -20,8 +20,7 @@ Weights = Mapping[str, tuple[float, float, float]]
 """What each group's light is multiplied by, linear RGB."""
 
 
-@dataclass(frozen=True, eq=False)
-class LightMap:
+class LightMap(Struct, frozen=True, eq=False):
     """One object's light: the radiance of white diffuse surfaces by group, (h, w, 3), and by part where it lies.
 
     `coordinates`: (m, 3, 2) of each corner of the part's triangles, 0–1, v downwards.
@@ -41,8 +40,7 @@ class LightMap:
         return total
 
 
-@dataclass(frozen=True, eq=False)
-class Probes:
+class Probes(Struct, frozen=True, eq=False):
     """Light all round the points of a grid: its lowest point, metres between two, and how many along x, y and z.
 
     `light`: by group (z · y · x, 9, 3) coefficients, x the fastest.
@@ -79,8 +77,7 @@ def grid_points(low: tuple[float, float, float], spacing: float, counts: tuple[i
     return np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1).astype(np.float32)
 
 
-@dataclass(frozen=True, eq=False)
-class BakedLight:
+class BakedLight(Struct, frozen=True, eq=False):
     """What one bake of a scene gave. `groups`: the mean emission that each had then, linear RGB.
 
     `maps`: by object. `stood`: a mark of how each object that took part stood, by which is told that one no longer

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 Floats = npt.NDArray[np.float32]
 Places = npt.NDArray[np.float64]
@@ -23,8 +23,7 @@ MOST_CELLS = 4_000_000
 """Cells of all surfaces together; past it they become coarser."""
 
 
-@dataclass(frozen=True, eq=False)
-class Surfaces:
+class Surfaces(Struct, frozen=True, eq=False, dict=True):
     """Triangles in world space, (m, 3, 3) in metres, counter-clockwise from outside, and their cells' answers.
 
     `divisions` (m,): pieces of each triangle's edges. Of each cell, in order: `albedo` (k, 3), `emission` (k, 3) as

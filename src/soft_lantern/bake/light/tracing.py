@@ -9,13 +9,13 @@ numbers, whichever process follows which sample.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import pi
 
 import numpy as np
 import numpy.typing as npt
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
+from msgspec import Struct
 
 from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.surfaces import Floats, Surfaces, Whole, cell_corners
@@ -31,8 +31,7 @@ BURIED = 0.5
 """The share of directions that meet the inside of surfaces from which a point counts as inside of something."""
 
 
-@dataclass(frozen=True, eq=False)
-class Starts:
+class Starts(Struct, frozen=True, eq=False):
     """Where light is gathered: points (n, 3) with the unit normals they face by, or none, where all around counts.
 
     With normals, what is gathered is the radiance that a white diffuse surface there would send: irradiance over π.
@@ -47,8 +46,7 @@ class Starts:
         return len(self.points)
 
 
-@dataclass(frozen=True, eq=False)
-class Gathered:
+class Gathered(Struct, frozen=True, eq=False):
     """Sums over samples: `light` (n, groups, 3), or (n, groups, 9, 3) without normals; `squares`: (n,) of each sample's
 
     mean over channels and groups; `buried` (n,): how many first directions met a surface from inside.
@@ -59,8 +57,7 @@ class Gathered:
     buried: Floats
 
 
-@dataclass(eq=False)
-class _Paths:
+class _Paths(Struct, eq=False):
     """Paths under way: which start each belongs to, where it is, and what is left of its light."""
 
     which: Whole
@@ -69,8 +66,7 @@ class _Paths:
     left: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Sky:
+class Sky(Struct, frozen=True, eq=False):
     """Linear radiance from everywhere, (height, width, 3): row 0 up, its middle along −z, turned by degrees about Y."""
 
     panorama: Floats
@@ -321,8 +317,7 @@ class Tracer:
         return free
 
 
-@dataclass(frozen=True, eq=False)
-class _Met:
+class _Met(Struct, frozen=True, eq=False):
     """What paths met: the row of the path, its start, the triangle and cell, where, how far, from which side.
 
     `missed`: the starts of those that met nothing, where they led, and what is left of their light.

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from soft_lantern.formats.materialx.expressions import Picture, Sampling, Writer, is_beyond_nodes, texel_of
 from soft_lantern.formats.materialx.graphs import Place, Sheet, hand_out, out_name, typed
@@ -26,8 +27,7 @@ KEY, SETTINGS = "lanternnode", "lanternsettings"
 """Attributes of a definition: the key of the node that it stands for, and its settings as JSON."""
 
 
-@dataclass(frozen=True)
-class Input:
+class Input(Struct, frozen=True):
     """An input of a definition: its name, its type and its value until another is given."""
 
     name: str
@@ -35,8 +35,7 @@ class Input:
     value: str = ""
 
 
-@dataclass(frozen=True)
-class Defined:
+class Defined(Struct, frozen=True):
     """A definition that is there, by what nodes of it are called.
 
     `hosts`: by the surface input, its inputs for what only the host knows; `files`: by id, for textures chosen inside.
@@ -47,8 +46,7 @@ class Defined:
     files: tuple[tuple[str, str], ...] = ()
 
 
-@dataclass
-class Definitions:
+class Definitions(Struct):
     """The definitions of a document, as they are asked for. `file`: the name of the one that holds GLSL."""
 
     document: Any

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.formats.materialx.definitions import (
     KEY,
@@ -47,16 +49,14 @@ OFFSET, SPACE = "offset_out", "lanternspace"
 ALPHA_MODES = ("opaque", "mask", "blend")
 
 
-@dataclass(frozen=True)
-class Named:
+class Named(Struct, frozen=True):
     """A look: what it is called, and its values by parameter id where they are not the material's."""
 
     name: str
     values: Mapping[str, Value]
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(Struct, frozen=True):
     """A document as text, and the GLSL that some of its definitions have, "" for none.
 
     `graph`: the name of the graph of the material's nodes; `nodes`: which of ours its elements are, by their names.
@@ -86,8 +86,7 @@ def written(material: Material, base: str, looks: Sequence[Named], pictures: Pic
     return Written(package().writeToXmlString(document), definitions.native_text(), graph, surface.nodes)
 
 
-@dataclass(frozen=True)
-class _Surface:
+class _Surface(Struct, frozen=True):
     """A material's definition: what nodes of it are called, what a surface shader is given, by the name of its input,
     and the parameters that are read. What is given is an output, or what is the same everywhere, typed."""
 

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Protocol
+
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.materialx.graphs import Place, Sheet, give, typed
@@ -34,8 +35,7 @@ from soft_lantern.values.images import Encoding, Filter, Wrap
 from soft_lantern.values.kinds import LARGEST
 
 
-@dataclass(frozen=True)
-class Sampling:
+class Sampling(Struct, frozen=True):
     """How a texture is read, as its record has it."""
 
     encoding: Encoding = "data"
@@ -46,8 +46,7 @@ class Sampling:
 AS_DATA = Sampling()
 
 
-@dataclass(frozen=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A texture that is read: where its file's name comes from, how it is read, and where one over its size is."""
 
     file: Place

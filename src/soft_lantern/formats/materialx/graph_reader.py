@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.materialx.definitions import KEY, read_settings
@@ -49,8 +49,7 @@ _CONSTANTS = {1: "number", 2: "vector_2", 3: "vector_3", 4: "vector_4"}
 _ENDS = (Role.SURFACE, Role.OFFSET, Role.ENTRY, Role.EXIT)
 
 
-@dataclass(frozen=True)
-class Given:
+class Given(Struct, frozen=True):
     """What an input is given: what a wire carries, numbers, or the name of a file and how that is read."""
 
     width: int = 0

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from soft_lantern.formats.materialx.library import WIDTHS, fits
 from soft_lantern.ir.glsl_words import Identifiers
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a value of a type comes from: an output of a node, an input of the graph around, or typed in place."""
 
     type: str

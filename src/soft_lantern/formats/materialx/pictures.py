@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.formats.materialx.expressions import Sampling
 from soft_lantern.formats.materialx.graphs import typed
 
 
-@dataclass(frozen=True)
-class PictureFile:
+class PictureFile(Struct, frozen=True):
     """A texture, gradient or palette as documents read it: its file, how it is read, and its texels across."""
 
     file: str

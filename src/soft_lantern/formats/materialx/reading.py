@@ -9,9 +9,10 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.materialx.definitions import KEY, read_settings
@@ -70,8 +71,7 @@ _KINDS |= {"vector2": Kind.VECTOR2, "vector3": Kind.VECTOR3, "vector4": Kind.VEC
 _KINDS |= {"color3": Kind.COLOUR, "color4": Kind.COLOUR}
 
 
-@dataclass
-class Documents:
+class Documents(Struct):
     """What a document brings: records of a project, the files of its textures by id, and what was not taken over."""
 
     materials: list[Material] = field(default_factory=list)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from soft_lantern.formats.materialx.expressions import Sampling
 from soft_lantern.formats.materialx.graph_reader import (

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from soft_lantern.graph.document import Node
 from soft_lantern.values.kinds import components
@@ -12,8 +13,7 @@ Asks = Callable[[Node, frozenset[str]], bool]
 """Whether a node, some of whose ports are wired, is the standard one."""
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """A standard node: its name, our ports by its inputs, its outputs by ours, and what its other inputs are given.
 
     `when`: settings it holds for; `asks`: what else must be.

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.images import bring_in_image
@@ -18,8 +19,7 @@ from soft_lantern.values.images import Image
 from soft_lantern.values.words import counted, free_name
 
 
-@dataclass(frozen=True)
-class BroughtIn:
+class BroughtIn(Struct, frozen=True):
     """What a document brings into a project whose folder has its pictures already. `images` by the ids of textures."""
 
     found: Documents

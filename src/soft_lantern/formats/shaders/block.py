@@ -9,9 +9,9 @@ two, then numbers. So the rules of std140 (OpenGL 4.60 specification, section 7.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.ir.expr import Type, vector_type
 
@@ -20,8 +20,7 @@ BYTES = 4
 ROW = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Slot:
+class Slot(Struct, frozen=True):
     """A member of the block: its identifier, how many numbers it has, and its offset in bytes. "" is room left free."""
 
     identifier: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.formats.shaders.block import size_of
 from soft_lantern.formats.shaders.surface import SurfaceProgram
@@ -12,8 +13,7 @@ from soft_lantern.ir.expr import topological
 from soft_lantern.values.words import counted
 
 
-@dataclass(frozen=True)
-class Limits:
+class Limits(Struct, frozen=True):
     """At least: texture units of a fragment shader, bytes of parameters, numbers handed on by vertices; and by what."""
 
     units: int
@@ -38,16 +38,14 @@ LIMITS = {
 """By targets; from memory."""
 
 
-@dataclass(frozen=True)
-class Figure:
+class Figure(Struct, frozen=True):
     """Something measured, in words, and whether it is more than every device has."""
 
     words: str
     too_much: bool = False
 
 
-@dataclass(frozen=True)
-class Spent:
+class Spent(Struct, frozen=True):
     """What a node of the graph costs for a pixel."""
 
     node: str

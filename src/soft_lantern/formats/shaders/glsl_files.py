@@ -6,7 +6,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.formats.shaders.block import Slot, laid_out, members
 from soft_lantern.formats.shaders.outputs import OUTPUTS, packed
@@ -18,8 +20,7 @@ from soft_lantern.ir.inputs import INPUTS
 from soft_lantern.ir.surface_inputs import CARRIED
 
 
-@dataclass(frozen=True)
-class Flavour:
+class Flavour(Struct, frozen=True):
     """A version of GLSL: what it is, the word in its files' names, its first lines, and whether it numbers all."""
 
     words: str

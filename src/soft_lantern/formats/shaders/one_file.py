@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from soft_lantern.formats.shaders.surface import SurfaceProgram, remark
 from soft_lantern.ir.expr import Op, Type, topological
@@ -14,8 +16,7 @@ Field = Callable[[str, Type, str], str]
 """The line of a structure for a member by its name and type, with words about it."""
 
 
-@dataclass(frozen=True, eq=False)
-class Shape:
+class Shape(Struct, frozen=True, eq=False):
     """How a language writes what stands around: a structure's head and end, its members, a function's head and local.
 
     `given`: what every function takes beside its inputs, declared, and `result` how a result is declared and returned.

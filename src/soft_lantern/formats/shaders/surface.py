@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from dataclasses import replace as replaced
+
+from msgspec import Struct, field
+from msgspec.structs import replace as replaced
 
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.shader_gradients import ATLAS, Shipped, with_gradients
@@ -31,8 +32,7 @@ from soft_lantern.values.kinds import Kind, components
 BEHIND_NAME = "scene_colour"
 
 
-@dataclass(frozen=True, eq=False)
-class Stage:
+class Stage(Struct, frozen=True, eq=False):
     """What one stage computes: results by name, the names people chose on the way, and the inputs that it reads.
 
     `order`: all that the results need, arguments first. `origins`: the node of the graph that an expression is part
@@ -51,8 +51,7 @@ class Stage:
         return Body(list(self.results.values()), self.names, leaves, self.parts, apart=True, needed=self.order)
 
 
-@dataclass(frozen=True, eq=False)
-class SurfaceProgram:
+class SurfaceProgram(Struct, frozen=True, eq=False):
     """A material ready for a target.
 
     `pixel`: the surface's values; `vertex`: where a vertex stands in the world under "", and what pixels take of it.
@@ -186,8 +185,7 @@ def _handed_down(told: dict[Expr, str], order: Sequence[Expr]) -> dict[Expr, str
     return told
 
 
-@dataclass(frozen=True, eq=False)
-class _Simple:
+class _Simple(Struct, frozen=True, eq=False):
     """A material's expressions without needless work, and its gradients as they are sent.
 
     `reached`: all that they need. `rows`: for each uniform that holds a gradient's row, the parameter it belongs to.

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import itertools
 from collections import deque
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
@@ -140,8 +140,7 @@ def _keeps(points: Colours, start: int, end: int, tolerance: float) -> bool:
 # Baking
 
 
-@dataclass(frozen=True, slots=True)
-class WidthError:
+class WidthError(Struct, frozen=True):
     """What a baked row of so many texels differs by at most from the gradient, in linear light, and where."""
 
     width: int

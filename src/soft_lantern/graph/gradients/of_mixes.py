@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Gradient, Material, Node, Project, changed, new_id, node_of, port_ref
@@ -25,8 +25,7 @@ MIXES = ("mix", "oklab_mix")
 _PLACE = uniform("place", Type.FLOAT)
 
 
-@dataclass(frozen=True, slots=True)
-class Replacement:
+class Replacement(Struct, frozen=True):
     """What the mixes come to: a gradient by the number on a wire, its largest ΔE OK, and the parameters it takes in."""
 
     gradient: Gradient

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from soft_lantern.graph.document import Instance, Material, Project
 from soft_lantern.graph.instances.family import descendants, outside, value_of
@@ -13,8 +13,7 @@ from soft_lantern.values.kinds import Value
 OUTSIDE, ASIDE, BACK, CONVERTED, LOOKS = "outside its limits", "kept aside", "back", "converted", "looks different"
 
 
-@dataclass(frozen=True, slots=True)
-class Effect:
+class Effect(Struct, frozen=True):
     """What happens to one instance, or to one of its values: which kind of thing, and in words."""
 
     instance: str

@@ -8,15 +8,15 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from soft_lantern.graph.document import Instance, Pick, Project
 from soft_lantern.graph.identity import by_identity, differing
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Shape:
+class Shape(Struct, frozen=True, eq=False):
     """`children`: the instances below each look, by name. `looks`: every look with its name, families together."""
 
     children: Mapping[str, tuple[str, ...]]

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed, new_id
@@ -51,8 +51,7 @@ def _round_about(value: float) -> tuple[float, float]:
     return (min(value * 0.5, value * 2), max(value * 0.5, value * 2)) if value else (0.0, 1.0)
 
 
-@dataclass(frozen=True, slots=True)
-class Spread:
+class Spread(Struct, frozen=True):
     """How one parameter varies: evenly between two ends, normally about their middle, or one of a list.
 
     Of a normal spread, the ends lie two standard deviations from the middle, and nothing leaves them. A colour varies

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from soft_lantern.errors import BadEdit, BadValue
 from soft_lantern.graph.document import Instance, Material, Parameter, Project, changed
@@ -19,8 +20,7 @@ from soft_lantern.nodes.definition import SNIPPET
 from soft_lantern.values.kinds import Kind, Value, components
 
 
-@dataclass(frozen=True, slots=True)
-class Look:
+class Look(Struct, frozen=True):
     """What an instance, or a material worn as it is, comes down to: the material and the values that differ from it.
 
     `origins` says whose override each value is, by parameter id. `shade` is the layer over its colours, which `values`

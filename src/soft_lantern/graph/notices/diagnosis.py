@@ -7,8 +7,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from math import inf
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import choose_setting, disconnect
@@ -41,8 +43,7 @@ _READ_AS = {"position_object": _OBJECT, "position_world": _WORLD, "camera_positi
 """Of inputs, by name."""
 
 
-@dataclass(frozen=True, eq=False)
-class Case:
+class Case(Struct, frozen=True, eq=False, dict=True):
     """A graph with all that is known of its values; `statistics` and `values` are empty where nothing was measured."""
 
     material: Material

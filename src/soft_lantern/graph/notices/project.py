@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from functools import partial
 from math import inf
+
+from msgspec import Struct
 
 from soft_lantern.graph.document import Material, Parameter, Project, changed, edited_record, node_of, port_ref
 from soft_lantern.graph.instances.limits import narrowed
@@ -37,8 +38,7 @@ def check_project(project: Project, images: Mapping[str, Image] | None = None) -
     return sorted(found, key=lambda n: order.index(n.severity))
 
 
-@dataclass(frozen=True, slots=True)
-class _Checked:
+class _Checked(Struct, frozen=True):
     """A graph that was looked through, with the textures whose bounds counted by id; None where any may be chosen."""
 
     graph: Material

@@ -7,11 +7,11 @@ green) round(255 · i / (N − 1)): for N = 4 that is 0, 85, 170 and 255, for N 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Gradient, Palette, changed
@@ -27,8 +27,7 @@ LINEAR = np.array([srgb_to_linear(byte / 255) for byte in range(256)])
 """Linear light of every 8-bit sRGB component."""
 
 
-@dataclass(frozen=True, slots=True)
-class Counted:
+class Counted(Struct, frozen=True):
     """A colour of an image as 8-bit sRGB with alpha, and how many pixels have it."""
 
     colour: Byte4
@@ -128,8 +127,7 @@ def room_words(palette: Palette) -> str:
     return f"{told}: the last row has begun" if used > side * (side - 1) else told
 
 
-@dataclass(frozen=True, slots=True)
-class Indexed:
+class Indexed(Struct, frozen=True):
     """An image of indices: red the column, green the row, alpha as it was; and the colours the palette has none of."""
 
     pixels: Pixels

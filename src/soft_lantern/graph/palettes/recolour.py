@@ -6,10 +6,10 @@ Pixels are 8-bit sRGB with alpha, (height, width, 4).
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.graph.palettes.indexing import LINEAR, Pixels, packed, tones, unpacked
 from soft_lantern.graph.ramps.images import oklab_of
@@ -64,8 +64,7 @@ def tinted(pixels: Pixels, tint: Linear) -> Pixels:
     return _mapped(pixels, "multiply_tint", {"tint": const(*tint)})
 
 
-@dataclass(frozen=True, slots=True)
-class Failure:
+class Failure(Struct, frozen=True):
     """How far a multiplied tint is from the colour that was wanted.
 
     `black`: the share of the pixels to be replaced that come out as good as black without having been so. `apart`:

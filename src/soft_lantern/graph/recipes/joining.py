@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from soft_lantern.graph.document import Material, Node, new_id, node_and_port, node_of, port_ref
 from soft_lantern.graph.edits import add_node, choose_setting, connect, paste, remove_nodes
@@ -16,8 +16,7 @@ BESIDE = {"emissive": "add", "alpha": "multiply", OFFSET: "add"}
 _WORDS = {"add": "adds to", "multiply": "multiplies"}
 
 
-@dataclass(frozen=True)
-class Joined:
+class Joined(Struct, frozen=True):
     """A graph with a recipe in it: the ids of the new nodes, and in words what it did."""
 
     material: Material

@@ -5,7 +5,8 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from soft_lantern.graph.authoring import Authoring, Wire
 from soft_lantern.graph.document import Material
@@ -25,8 +26,7 @@ UNDER: dict[str, tuple[str, object]] = {
 """What stands in a recipe for what feeds a surface input already: a constant, by the input."""
 
 
-@dataclass(frozen=True, eq=False)
-class Piece:
+class Piece(Struct, frozen=True, eq=False):
     """A piece of graph, laid out. `ends`: the output meant for each surface input, the main one first.
 
     `under`: the node that stands for what feeds the main input, where the recipe works upon that.
@@ -37,8 +37,7 @@ class Piece:
     under: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class Recipe:
+class Recipe(Struct, frozen=True, eq=False):
     """A recipe by name: other words for it, a sentence, what writes it, and the surface input its end is meant for.
 
     `over`: what it does with what already feeds that input, in words; "" where it cannot. `sets`: the settings of

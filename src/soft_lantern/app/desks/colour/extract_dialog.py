@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -39,8 +39,7 @@ from soft_lantern.graph.palettes.indexing import (
 MOST_SHOWN, MOST_MERGED, MOST_LISTED = 4096, 20_000, 100_000
 
 
-@dataclass(frozen=True, slots=True)
-class Options:
+class Options(Struct, frozen=True):
     """How colours are counted. `tolerance`: ΔE OK within which they are merged; `count`: at most so many, 0 for all.
 
     `hidden`: colours of pixels that are wholly see-through count as well.
@@ -53,8 +52,7 @@ class Options:
     hidden: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class Extracted:
+class Extracted(Struct, frozen=True, eq=False):
     """The colours that were found, what is said of them, and the pictures, brought down where there were too many."""
 
     colours: list[Counted]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+from msgspec import Struct, field
 
 from soft_lantern.formats.delivery import TARGETS
 from soft_lantern.formats.materialx.document import elements_of_lines
@@ -21,8 +22,7 @@ from soft_lantern.proof.preflight import preflight
 from soft_lantern.values.images import Image
 
 
-@dataclass(frozen=True)
-class Shown:
+class Shown(Struct, frozen=True):
     """Texts by file, the node of each of their lines, the names of nodes by id, what is measured, and what is wrong.
 
     `read`: the ids of all that the material reads at a place.

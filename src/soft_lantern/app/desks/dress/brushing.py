@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern.app.desks.dress.painting import Painting

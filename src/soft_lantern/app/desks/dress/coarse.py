@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from soft_lantern.app.desks.dress.choosing import Choosing
 from soft_lantern.app.desks.dress.coarse_bar import CoarseBar
@@ -18,8 +18,7 @@ SIDE = 1024
 """Texels across a texture that is baked instead."""
 
 
-@dataclass(frozen=True)
-class _Told:
+class _Told(Struct, frozen=True):
     fill: Fill
     missed: Missed
 

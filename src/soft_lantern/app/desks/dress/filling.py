@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from soft_lantern.app.desks.dress.painting import Painting
 from soft_lantern.app.desks.dress.selected import Key
@@ -38,8 +38,7 @@ BAKES: dict[str, Callable[[Mesh, Progress], Floats]] = {
 }
 
 
-@dataclass(frozen=True, eq=False)
-class Fill:
+class Fill(Struct, frozen=True, eq=False):
     """What fills channels of the layer at a place of a part, by its key: RGBA for each vertex of its bare mesh."""
 
     name: str

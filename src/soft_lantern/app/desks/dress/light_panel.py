@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
@@ -34,8 +34,7 @@ Row = tuple[str, str]
 """An object's id and one of its parts' names."""
 
 
-@dataclass(frozen=True)
-class LightRow:
+class LightRow(Struct, frozen=True):
     """A part in the list: what it does, and why it does not do what it does not, by `WHAT`; "" where it was told so.
 
     `group`: the light group that its light counts as.
@@ -49,8 +48,7 @@ class LightRow:
     group: str = ""
 
 
-@dataclass(frozen=True)
-class GroupRow:
+class GroupRow(Struct, frozen=True):
     """A light group: its name, and the colour and strength by which it is tuned."""
 
     name: str

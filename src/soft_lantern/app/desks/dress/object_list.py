@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QItemSelectionModel, QMimeData, QModelIndex, QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
@@ -19,8 +19,7 @@ SIDE = 34
 """Pixels of a picture."""
 
 
-@dataclass(frozen=True)
-class ObjectRow:
+class ObjectRow(Struct, frozen=True):
     """An object as it is listed."""
 
     id: str

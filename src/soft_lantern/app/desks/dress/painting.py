@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
 from pathlib import Path
 
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
@@ -32,8 +33,7 @@ def _always() -> bool:
     return True
 
 
-@dataclass(frozen=True)
-class _Asked:
+class _Asked(Struct, frozen=True):
     """Edits of the layers of an asset, by part, and what may refuse what they made."""
 
     name: str

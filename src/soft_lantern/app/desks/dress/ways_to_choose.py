@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 
 from soft_lantern.app.desks.dress.selected import Key
@@ -20,8 +20,7 @@ from soft_lantern.scene.vertex_ranges import VertexRange
 from soft_lantern.scene.vertex_sets import VertexSet
 
 
-@dataclass(frozen=True, eq=False)
-class Place:
+class Place(Struct, frozen=True, eq=False):
     """The part whose vertices are selected, by its key: its bare mesh, and where that stands in the world."""
 
     key: Key
