@@ -68,7 +68,6 @@ def open_(
     desk: Annotated[str, typer.Option(help="tune: offer the Tune desk alone, from which no graph can be changed")] = "",
 ) -> None:
     """Open the window on a project, by its folder or the project.json in it."""
-    from soft_lantern.formats.project_folder import open_project
     from soft_lantern.formats.records import HEAD
 
     if desk not in ("", "tune"):
@@ -77,7 +76,6 @@ def open_(
         _open_window(None)
     if project.name == HEAD and project.is_file():
         project = project.parent  # as a file manager hands it on
-    open_project(project)
     _open_window(project, desk.capitalize() or None)
 
 
