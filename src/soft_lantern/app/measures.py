@@ -18,6 +18,7 @@ from PyQt6.QtCore import QEventLoop, QPointF, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from soft_lantern.app.canvas.canvas import Canvas
+from soft_lantern.app.canvas.gestures import Pan
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures.miniatures import Miniatures
 from soft_lantern.app.session.measurer import Answers, Question
@@ -346,6 +347,7 @@ def _panning_1000() -> list[Row]:
     canvas.show_answer(measurer.answer(Question(canvas.material, {})))
     for name, scale in (("as a whole", canvas.scale), ("close by", 0.7)):
         canvas.scale = scale
+        canvas.gesture = Pan(canvas, QPointF())
         canvas.repaint()
 
         def pan() -> None:
@@ -353,6 +355,7 @@ def _panning_1000() -> list[Row]:
             canvas.repaint()
 
         rows.append(Row(f"pan of 1,000 nodes, {name}", _longest(pan), 16, "ms"))
+        canvas.gesture = None
 
     def zoom() -> None:
         canvas.scale *= 1.03

@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
 
-from by_hand import activate, until
+from by_hand import activate, pixels, until
+from soft_lantern.app.canvas import view
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.finder import HeldWire, offers
-from soft_lantern.app.canvas.painting import Health
-from soft_lantern.app.canvas.shapes import spread
+from soft_lantern.app.canvas.painting import Health, paint_slip
+from soft_lantern.app.canvas.shapes import Slip, spread
 from soft_lantern.app.main import make_application
 from soft_lantern.app.session.measurer import Answer, Answers, Question
 from soft_lantern.demo.project import moth_trail
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, Project, changed
 from soft_lantern.graph.edits import fitting_inputs, fitting_outputs
+from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.parameters import edits as parameters
 
 LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
@@ -153,6 +157,42 @@ def test_zooming_keeps_the_point_under_the_pointer(canvas: Canvas) -> None:
     canvas.frame_all()
     for slip in canvas.spread.slips.values():
         assert canvas.rect().contains(canvas.to_widget(slip.rect.center()).toPoint())
+
+
+def test_a_pan_paints_what_comes_into_view_and_ends_with_the_whole(
+    canvas: Canvas, ramp: Material, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is kept meanwhile looks like what is painted anew, and shows at once what is new in it."""
+    painted: list[str] = []
+
+    def counted(painter: QPainter, slip: Slip, *rest: object, **more: object) -> None:
+        painted.append(slip.node_id)
+        paint_slip(painter, slip, *rest, **more)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(view, "paint_slip", counted)
+    canvas.look_at(0.8, canvas.spread.bounds.center())
+    hand = QPoint(500, 320)
+    QTest.mousePress(canvas, Qt.MouseButton.MiddleButton, NONE, hand)
+    canvas.repaint()
+    whole = len(painted)
+    for step in (QPoint(7, 3), QPoint(-30, 11), QPoint(-2, -40), QPoint(25, -9)):
+        hand += step
+        QTest.mouseMove(canvas, hand)
+        canvas.repaint()
+        painted.clear()
+    QTest.mouseMove(canvas, hand + QPoint(3, 2))
+    canvas.repaint()
+    assert len(painted) < whole / 2
+    kept = pixels(canvas.grab().toImage())
+    canvas.show_notices([Notice(Severity.ERROR, "kinds", "does not fit", ramp.id, "height_mask")])
+    marked = pixels(canvas.grab().toImage())
+    assert (np.abs(marked - kept).max(axis=2) > 40).sum() > 200
+    canvas.show_notices([])
+    painted.clear()
+    QTest.mouseRelease(canvas, Qt.MouseButton.MiddleButton, NONE, hand + QPoint(3, 2))
+    anew = pixels(canvas.grab().toImage())
+    assert len(painted) >= whole
+    assert (np.abs(anew - kept).max(axis=2) > 40).sum() < 40
 
 
 def test_finding_goes_to_a_node_or_says_that_there_is_none(canvas: Canvas) -> None:

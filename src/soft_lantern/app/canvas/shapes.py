@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 
+import numpy as np
+import numpy.typing as npt
 from msgspec import Struct
 from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainterPath
@@ -103,7 +106,7 @@ class WireShape(Struct, frozen=True):
     box: QRectF
 
 
-class Spread(Struct, frozen=True):
+class Spread(Struct, frozen=True, dict=True):
     """A whole graph laid out."""
 
     material: Material
@@ -118,6 +121,23 @@ class Spread(Struct, frozen=True):
         for slip in self.slips.values():
             box = box.united(slip.rect)
         return box
+
+    def seen_in(self, part: QRectF) -> tuple[list[Slip], list[WireShape]]:
+        """The slips and wires that touch a part of the canvas, in the order they are painted in."""
+        left, top, right, bottom = part.getCoords()
+        slips, wires = (
+            np.flatnonzero((b[:, 0] <= right) & (b[:, 2] >= left) & (b[:, 1] <= bottom) & (b[:, 3] >= top)).tolist()
+            for b in self._boxes
+        )
+        all_slips = list(self.slips.values())
+        return [all_slips[n] for n in slips], [self.wires[n] for n in wires]
+
+    @functools.cached_property
+    def _boxes(self) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+        """Left, top, right and bottom of each slip and of each wire, (n, 4)."""
+        rects = ([slip.rect for slip in self.slips.values()], [wire.box for wire in self.wires])
+        slips, wires = (np.array([rect.getCoords() for rect in each], float).reshape(-1, 4) for each in rects)
+        return slips, wires
 
     def slip_at(self, point: QPointF) -> Slip | None:
         """The topmost slip under a point."""

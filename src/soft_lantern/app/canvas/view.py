@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.canvas.gesture import Gesture
+from soft_lantern.app.canvas.kept_picture import KeptPicture
 from soft_lantern.app.canvas.painting import (
     Health,
     Measures,
@@ -25,12 +26,15 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
+from soft_lantern.app.widgets.plates import paint_refusal
 from soft_lantern.graph.document import Material, Note, Project, port_ref
 from soft_lantern.graph.layout import NOTE_TITLE
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.ramps.images import Readable, readable
 
 SMALLEST, LARGEST = 0.12, 2.5
+NEAR = 9.0
+"""Units about slips and wires that what belongs to them may take, such as shadows and strands."""
 HIT = 8.0
 """Pixels about a port's teeth that a hand may miss them by, at any scale."""
 DETAIL = 0.45
@@ -55,6 +59,7 @@ class CanvasView(QWidget):
         self.framed = (0.0, QPointF())
         """The scale and origin at which the graph was last fitted in whole."""
         self._thumbnails: dict[str, tuple[int, Thumbnail]] = {}
+        self._kept = KeptPicture()
         self.gesture: Gesture | None = None
         self.pointer = QPointF()
         """The place of the widget where the pointer was last."""
@@ -81,7 +86,7 @@ class CanvasView(QWidget):
         if other:
             self.answer = None
             self._health.clear()
-            self._thumbnails.clear()
+            self._thumbnails = {}
             if material.nodes:
                 self.frame_all()
         self.update()
@@ -179,18 +184,23 @@ class CanvasView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme().colour("ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.scale > 0.25)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale > 0.25)
-        painter.translate(self.origin)
-        painter.scale(self.scale, self.scale)
-        seen = QRectF(self.to_canvas(QPointF(0, 0)), self.to_canvas(QPointF(self.width(), self.height())))
-        self._paint_graph(painter, seen)
         if self.gesture:
+            self._kept.paint(
+                painter,
+                self,
+                self.origin,
+                (self.spread, self.answer, self._thumbnails, self.notices, theme()),
+                (self.scale, self.selected, self.selected_wire, self.gesture.picked_up, self.gesture.drop_wire),
+                self._paint_part,
+            )
+            self._look_from(painter)
             self.gesture.paint(painter, self.to_canvas(self.pointer), self.scale)
+        else:
+            self._kept.forget()
+            self._paint_part(painter, QRectF(self.rect()))
         painter.resetTransform()
         if self.gesture and self.gesture.reason:
-            self._paint_reason(painter, self.gesture.reason)
+            paint_refusal(painter, self.gesture.reason, self.pointer, self.size())
         if not self.spread.slips:
             painter.setPen(theme().colour("quiet"))
             painter.setFont(app_font(12))
@@ -198,14 +208,29 @@ class CanvasView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
         paint_focus(painter, self)
 
+    def _look_from(self, painter: QPainter) -> None:
+        """Let a painter paint in canvas units."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.scale > 0.25)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale > 0.25)
+        painter.translate(self.origin)
+        painter.scale(self.scale, self.scale)
+
+    def _paint_part(self, painter: QPainter, part: QRectF) -> None:
+        painter.fillRect(part, theme().colour("ground"))
+        painter.save()
+        self._look_from(painter)
+        self._paint_graph(painter, QRectF(self.to_canvas(part.topLeft()), self.to_canvas(part.bottomRight())))
+        painter.restore()
+
     def _paint_graph(self, painter: QPainter, seen: QRectF) -> None:
         detailed = self.scale >= DETAIL
+        slips, wires = self.spread.seen_in(seen.adjusted(-NEAR, -NEAR, NEAR, NEAR))
         held, drop_wire = (self.gesture.picked_up, self.gesture.drop_wire) if self.gesture else ("", "")
         for note in self.material.notes:
             paint_note(painter, note)
         calm = []
-        for wire in self.spread.wires:
-            if wire.into != held and wire.box.intersects(seen):
+        for wire in wires:
+            if wire.into != held:
                 live, health = wire.into in (self.selected_wire, drop_wire), self.health(wire.out)
                 if not detailed and not live and health is Health.CALM and wire.conversion is not None:
                     calm.append(wire.line)
@@ -215,31 +240,17 @@ class CanvasView(QWidget):
             painter.setPen(QPen(theme().colour("wire"), 2))
             painter.drawLines(*calm)
         troubled = {n.node for n in self.notices if n.severity is not Severity.INFO}
-        near = seen.adjusted(-9, -9, 9, 9)
-        for slip in self.spread.slips.values():
-            if near.intersects(slip.rect):
-                picture = self._thumbnails.get(slip.node_id)
-                paint_slip(
-                    painter,
-                    slip,
-                    picture[1] if picture else None,
-                    self.measures,
-                    selected=slip.node_id in self.selected,
-                    troubled=slip.node_id in troubled,
-                    detailed=detailed,
-                )
-
-    def _paint_reason(self, painter: QPainter, reason: str) -> None:
-        """Why a wire is refused, beside the pointer."""
-        painter.setFont(app_font(10))
-        box = painter.fontMetrics().boundingRect(QRectF(0, 0, 260, 200).toRect(), int(Qt.TextFlag.TextWordWrap), reason)
-        box.moveTo((self.pointer + QPointF(16, 14)).toPoint())
-        box.translate(min(0, self.width() - box.right() - 16), min(0, self.height() - box.bottom() - 12))
-        painter.setPen(QPen(theme().colour("trouble"), 1))
-        painter.setBrush(theme().colour("panel"))
-        painter.drawRoundedRect(box.adjusted(-8, -5, 8, 5), 4, 4)
-        painter.setPen(theme().colour("text"))
-        painter.drawText(box, int(Qt.TextFlag.TextWordWrap), reason)
+        for slip in slips:
+            picture = self._thumbnails.get(slip.node_id)
+            paint_slip(
+                painter,
+                slip,
+                picture[1] if picture else None,
+                self.measures,
+                selected=slip.node_id in self.selected,
+                troubled=slip.node_id in troubled,
+                detailed=detailed,
+            )
 
     def selected_output(self) -> str:
         """The output whose values are read: of the selected wire or slip; "" where there is none."""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRect, QRectF, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPen
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
@@ -35,3 +35,16 @@ def caption(painter: QPainter, box: QRectF, text: str, side: Qt.AlignmentFlag) -
     painter.drawRoundedRect(plate, 4, 4)
     painter.setPen(theme().colour("text"))
     painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, shown)
+
+
+def paint_refusal(painter: QPainter, reason: str, pointer: QPointF, room: QSize) -> None:
+    """Why what is held cannot be let go here, beside the pointer."""
+    painter.setFont(app_font(10))
+    box = painter.fontMetrics().boundingRect(QRect(0, 0, 260, 200), int(Qt.TextFlag.TextWordWrap), reason)
+    box.moveTo((pointer + QPointF(16, 14)).toPoint())
+    box.translate(min(0, room.width() - box.right() - 16), min(0, room.height() - box.bottom() - 12))
+    painter.setPen(QPen(theme().colour("trouble"), 1))
+    painter.setBrush(theme().colour("panel"))
+    painter.drawRoundedRect(box.adjusted(-8, -5, 8, 5), 4, 4)
+    painter.setPen(theme().colour("text"))
+    painter.drawText(box, int(Qt.TextFlag.TextWordWrap), reason)
