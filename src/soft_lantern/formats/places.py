@@ -7,6 +7,7 @@ opened; an output stands as it was until the new one is complete.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import secrets
 import stat
@@ -35,10 +36,19 @@ def file_inside(folder: Path, file: str, name: str) -> Path:
     return path
 
 
-def read_plain(path: Path | str, most: int) -> bytes:
-    """All bytes of a plain file. Raises OSError, or BadFile where it is a pipe, a device, or larger than `most`."""
+def read_plain(path: Path | str, most: int, *, links: bool = True) -> bytes:
+    """All bytes of a plain file. Raises OSError, or BadFile where it is a pipe, a device, or larger than `most`.
+
+    `links`: whether it may be a link to one.
+    """
     # Without O_NONBLOCK the opening of a pipe would wait for someone to write.
-    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    how = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | (0 if links else os.O_NOFOLLOW)
+    try:
+        handle = os.open(path, how)
+    except OSError as error:
+        if error.errno == errno.ELOOP and not links:
+            raise BadFile("it is a link") from None
+        raise
     try:
         found = os.fstat(handle)
         if not stat.S_ISREG(found.st_mode):

@@ -235,10 +235,7 @@ def _bytes(folder: Path, relative: str, journal: Journal | None) -> bytes:
         prepared = journal.prepared(folder, relative)
         if prepared is not None:
             return prepared
-    path = f"{folder}/{relative}"
-    if os.path.islink(path):
-        raise BadFile("it is a link")
-    return read_plain(path, RECORD_BYTES)
+    return read_plain(f"{folder}/{relative}", RECORD_BYTES, links=False)
 
 
 def _words(error: Exception) -> str:
