@@ -194,7 +194,7 @@ def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     prepared: list[str] = []
     alone, worked = _alone(order, body.results) if body.apart else (set[Expr](), set[Expr]())
     held: dict[str, Expr] = {}
-    sides = {side for expr in order if expr.op in (Op.SELECT, Op.AND, Op.OR) for side in expr.args[1:]}
+    sides = {side for expr in order if expr.op in _HAS_SIDES for side in expr.args[1:]}
     beside: set[Expr] = set()  # whose text asks the pixels beside it
     rules, types = scope.dialect.rules, scope.dialect.types
     for expr in order:
@@ -249,9 +249,14 @@ def _asks_beside(expr: Expr) -> bool:
 
     So GLSL 4.60, section 8.9; and a choice works out one of its sides alone (section 5.9).
     """
-    if isinstance(expr.data, Function):
-        return _function_asks(expr.data)
-    return expr.op is Op.TEXTURE or expr.op in CHANGES
+    if expr.op in _ASKING:
+        return True
+    return isinstance(expr.data, Function) and _function_asks(expr.data)
+
+
+_ASKING = frozenset({Op.TEXTURE, *CHANGES})
+_HAS_SIDES = frozenset({Op.SELECT, Op.AND, Op.OR})
+"""Of these only one side after the first is worked out."""
 
 
 @functools.lru_cache(maxsize=1024)
