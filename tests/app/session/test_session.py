@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,11 +11,12 @@ import pytest
 
 from by_hand import until
 from soft_lantern.app.main import make_application
+from soft_lantern.app.session import loaded_files
 from soft_lantern.app.session.session import Session, sentence
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.formats.recovery import RECOVERY
-from soft_lantern.graph.document import Asset, View, changed
+from soft_lantern.graph.document import Asset, Scene, StageObject, View, changed, with_records
 from soft_lantern.graph.instances.family import new_instance
 from soft_lantern.graph.instances.look_tree import look_choices
 from soft_lantern.graph.instances.values import override, put_instance
@@ -100,6 +102,29 @@ def test_a_missing_mesh_is_a_notice_and_comes_back_with_its_file(session: Sessio
     session.apply("Rename", lambda p: changed(p, assets={**p.assets, "lost": changed(lost, name="Found")}))
     until(lambda: "lost" in session.models)
     until(lambda: not any("lost.glb" in n.text for n in session.notices))
+
+
+def test_what_the_open_scene_shows_is_read_first(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
+    until(lambda: not session.loading)
+    reading = threading.Event()
+    session.background.submit(lambda: reading.wait(20))
+    order: list[str] = []
+
+    def noted(asset: Asset, folder: Path) -> object:
+        order.append(asset.id)
+        return read(asset, folder)
+
+    read = loaded_files._model_of
+    monkeypatch.setattr(loaded_files, "_model_of", noted)
+    pot = session.project.assets["nectar_basin"]
+    pots = {f"pot_{n}": changed(pot, id=f"pot_{n}") for n in range(5)}
+    shelf = Scene(id="shelf", name="Shelf", objects=(StageObject(id="third", name="Third", asset="pot_3"),))
+    session.apply("Add", lambda project: with_records(project, *pots.values(), shelf))
+    session.open_scene("shelf")
+    reading.set()
+    until(lambda: not session.loading)
+    assert order == ["pot_3", "pot_0", "pot_1", "pot_2", "pot_4"]
+    assert pots.keys() <= session.models.keys()
 
 
 def test_unsaved_work_is_kept_beside_and_dropped_by_saving(session: Session, demo_folder: Path) -> None:

@@ -6,14 +6,16 @@ The images of gradients and palettes, which have no files, are kept here too.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Mapping
+import threading
+from collections.abc import Callable, Collection, Iterable, Mapping
 from functools import partial
 from pathlib import Path
-from typing import TypeVar
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern.app.work.background import Background
+from soft_lantern.app.work.mishaps import outcome
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.formats.assets import load_model
 from soft_lantern.formats.images import load_texture
@@ -25,7 +27,10 @@ from soft_lantern.render.baked import ShownLight
 from soft_lantern.scene.mesh import Model
 from soft_lantern.values.images import Image
 
-T = TypeVar("T")
+MESH, TEXTURE, LIGHT = "mesh", "texture", "light"
+"""What files hold, and the kinds of notices on them."""
+Read = Callable[[], tuple[Any, list[Notice]]]
+"""Reads a file: what it holds, and what is to be said of it."""
 KEPT_FOR_UNDO = 12
 """Models and images that are kept although nothing of the project reads them any more."""
 SOON = 16
@@ -54,6 +59,8 @@ class LoadedFiles(QObject):
         self._gone: dict[str, None] = {}
         self._followed = Project(name="")
         self._being_read = 0
+        self._waiting: dict[tuple[str, str], Read] = {}
+        self._lock = threading.Lock()
         self._telling = single_shot(self, SOON, self.changed.emit)
 
     def follow(self, project: Project) -> None:
@@ -63,11 +70,11 @@ class LoadedFiles(QObject):
             if self._assets.get(asset.id) != asset:
                 self._assets[asset.id] = asset
                 self.loading.add(asset.id)
-                self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
+                self._read(MESH, asset.id, partial(_model_of, asset, self.folder))
         for texture in project.textures.values() if project.textures is not before.textures else ():
             if self._textures.get(texture.id) != texture:
                 self._textures[texture.id] = texture
-                self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+                self._read(TEXTURE, texture.id, partial(_image_of, texture, self.folder))
         if project.assets is not before.assets:
             self._let_go(before.assets.keys() - project.assets.keys(), project.assets.keys())
         if project.textures is not before.textures:
@@ -91,9 +98,9 @@ class LoadedFiles(QObject):
         """Read a mesh or image file anew that was written meanwhile."""
         name = os.path.relpath(path, self.folder).replace(os.sep, "/")
         for asset in [each for each in self._assets.values() if each.file == name]:
-            self._read(self.models, asset.id, partial(_model_of, asset, self.folder))
+            self._read(MESH, asset.id, partial(_model_of, asset, self.folder))
         for texture in [each for each in self._textures.values() if each.file == name]:
-            self._read(self.images, texture.id, partial(_image_of, texture, self.folder))
+            self._read(TEXTURE, texture.id, partial(_image_of, texture, self.folder))
 
     def light_of(self, scene_id: str) -> ShownLight | None:
         """The light that was baked for a scene, or is being baked and shown."""
@@ -121,7 +128,7 @@ class LoadedFiles(QObject):
                 continue
             self._baked[scene.id] = scene.baked.file
             if scene.baked.file:
-                self._read(self.lights, scene.id, partial(_light_of, scene, self.folder))
+                self._read(LIGHT, scene.id, partial(_light_of, scene, self.folder))
             else:
                 self.lights.pop(scene.id, None)
                 self.notices.pop(scene.id, None)
@@ -147,32 +154,54 @@ class LoadedFiles(QObject):
         for gone in before.keys() - project.gradients.keys() - project.palettes.keys():
             self.images.pop(gone, None)
 
-    def _read(self, held: dict[str, T], record_id: str, read: Callable[[], tuple[T, list[Notice]]]) -> None:
-        """Read a file beside the window; whatever comes of it, it is no longer awaited."""
-        kind = "mesh" if held is self.models else "texture" if held is self.images else "light"
-        self._being_read += 1
-        self._background.work_out(
-            read,
-            lambda found: self._take(held, record_id, *found),
-            lambda text: self._take(held, record_id, None, [Notice(Severity.ERROR, kind, text, record_id)]),
-        )
+    def read_first(self, record_ids: Collection[str]) -> None:
+        """Of what is still to be read, read these assets and textures before the rest."""
+        with self._lock:
+            waiting = sorted(self._waiting.items(), key=lambda each: each[0][1] not in record_ids)
+            self._waiting.clear()
+            self._waiting.update(waiting)
 
-    def _take(self, held: dict[str, T], record_id: str, read: T | None, notices: list[Notice]) -> None:
-        """Hold what was read of an asset's or texture's file, or nothing where it could not be."""
+    def _read(self, kind: str, record_id: str, read: Read) -> None:
+        """Read a file beside the window; whatever comes of it, it is no longer awaited."""
+        with self._lock:
+            self._waiting[kind, record_id] = read
+        self._being_read += 1
+        self._background.work_out(partial(_read_next, self._waiting, self._lock), self._read_one)
+
+    def _read_one(self, read: tuple[str, str, Any, list[Notice]] | None) -> None:
+        """One more was read, or was so already: what was asked for twice while it waited is read once."""
+        self._being_read -= 1
+        if read:
+            self._take(*read)
+        if not self._being_read:
+            self._telling.stop()
+            self.changed.emit()
+
+    def _take(self, kind: str, record_id: str, read: Any, notices: list[Notice]) -> None:
+        """Hold what was read of a record's file, or nothing where it could not be."""
+        holding: dict[str, dict[str, Any]] = {MESH: self.models, TEXTURE: self.images, LIGHT: self.lights}
+        held = holding[kind]
         self.loading.discard(record_id)
         if read:
             held[record_id] = read
         else:
             held.pop(record_id, None)
         self.notices[record_id] = notices
-        self._being_read -= 1
-        if not self._being_read:
-            self._telling.stop()
-            self.changed.emit()
-        elif not self._telling.isActive():
+        if not self._telling.isActive():
             self._telling.start()
-        if held is self.lights:
+        if kind == LIGHT:
             self.relit.emit()
+
+
+def _read_next(waiting: dict[tuple[str, str], Read], lock: threading.Lock) -> tuple[str, str, Any, list[Notice]] | None:
+    """Read what comes first now, on any thread: its kind and record, what it holds, and what is to be said of it."""
+    with lock:
+        if not waiting:
+            return None
+        kind, record_id = first = next(iter(waiting))
+        read = waiting.pop(first)
+    found, trouble = outcome(read, "work on files")
+    return (kind, record_id, *(found or (None, [Notice(Severity.ERROR, kind, trouble, record_id)])))
 
 
 def _model_of(asset: Asset, folder: Path) -> tuple[Model, list[Notice]]:

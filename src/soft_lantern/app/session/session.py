@@ -29,7 +29,7 @@ from soft_lantern.graph.document import (
     new_id,
     with_records,
 )
-from soft_lantern.graph.instances.picks import most_worn, with_worn, worn_materials
+from soft_lantern.graph.instances.picks import files_shown, most_worn, with_worn, worn_materials
 from soft_lantern.graph.instances.values import edited_graph
 from soft_lantern.graph.notice import Notice
 from soft_lantern.graph.scenes import added_object, changed_object, edited_scene, new_scene
@@ -235,6 +235,8 @@ class Session(QObject):
         """The scene and its view change together, so that no picture is asked for with one of them alone."""
         self.scene_id = scene_id
         self.view = self.scene.view if self.scene else View()
+        if self.scene:
+            self.files.read_first(files_shown(self.project, self.scene))
 
     def set_view(self, view: View) -> None:
         """Look from elsewhere. The view is not part of the document."""

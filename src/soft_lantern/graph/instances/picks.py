@@ -105,6 +105,18 @@ def wearers(project: Project, scene: Scene, look_ids: set[str]) -> Iterator[tupl
 
 def ramps_worn(project: Project, scene: Scene) -> list[str]:
     """The ids of the gradients and palettes that what is worn in a scene reads, gradients first."""
+    read = _read_by_worn(project, scene)
+    return [*(i for i in read if i in project.gradients), *(i for i in read if i in project.palettes)]
+
+
+def files_shown(project: Project, scene: Scene) -> set[str]:
+    """The ids of the assets that stand in a scene, and of the textures that what is worn there reads."""
+    read = _read_by_worn(project, scene)
+    return {thing.asset for thing in scene.objects} | {each for each in read if each in project.textures}
+
+
+def _read_by_worn(project: Project, scene: Scene) -> dict[str, None]:
+    """The texts among the values of what is worn: ids of what it reads."""
     found: dict[str, None] = {}
     for thing in scene.objects:
         for look_id in worn_looks(project, thing):
@@ -113,7 +125,7 @@ def ramps_worn(project: Project, scene: Scene) -> list[str]:
                 typed = [value for node in whole.material.nodes.values() for value in node.values.values()]
                 defaults = [whole.values.get(p.id, p.default) for p in whole.material.parameters]
                 found |= dict.fromkeys(str(value) for value in (*typed, *defaults) if isinstance(value, str))
-    return [*(i for i in found if i in project.gradients), *(i for i in found if i in project.palettes)]
+    return found
 
 
 def new_pick(project: Project, looks: tuple[str, ...]) -> Pick:
