@@ -8,12 +8,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image as Pillow
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QCoreApplication, QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
+from soft_lantern.app.pictures.sight import Sight
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.stage.recorder import SAMPLES, Wish, save_pictures
 from soft_lantern.app.widgets.picture_picker import PicturePicker
@@ -47,6 +48,28 @@ def dress(window: MainWindow) -> MainWindow:
     window.go_to_desk("Dress")
     settled(window, "dress")
     return window
+
+
+def test_what_follows_from_one_thing_is_one_picture(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    """And when nothing more happens, one in full quality."""
+    settled(window)
+    session, stage = window.session, window.build.stage
+    asked: list[bool] = []
+    request = stage.pictures.request
+
+    def noted(sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
+        asked.append(still)
+        return request(sight, size, still=still, figures=figures)
+
+    monkeypatch.setattr(stage.pictures, "request", noted)
+    stage.request(still=True)
+    session.set_view(View(distance=9.0))
+    session.models_changed.emit()
+    assert not asked and not stage.pictures.still
+    QCoreApplication.sendPostedEvents()
+    assert asked == [False]
+    until(lambda: stage.pictures.still)
+    assert asked == [False, True]
 
 
 def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> None:
