@@ -309,7 +309,8 @@ def _shaped(node_type: NodeType, chosen: str) -> NodeType:
 
 def _hints(function: Callable[..., Any]) -> dict[str, Any]:
     """What the annotations of a node's function mean, by parameter, and by "return"."""
-    return {name: _meant(function.__module__, text) for name, text in function.__annotations__.items()}
+    module = function.__module__
+    return {n: _meant(module, hint) if isinstance(hint, str) else hint for n, hint in function.__annotations__.items()}
 
 
 @functools.cache
