@@ -61,12 +61,16 @@ class ScenePictures(QObject):
         """The scene on the stage."""
         return self.session.scene
 
+    def outdate(self) -> None:
+        """How things are now is not what was asked for last: another picture will be."""
+        self._asked += 1
+        self.still = False
+
     def request(self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
         """Ask for a picture at a size in pixels, or smaller while hands move; its size."""
         share = 1.0 if still or sight.card else self.pace.share
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
-        self._asked += 1
-        asked, self.still = self._asked, False
+        asked = self._asked
         make = self.frame_maker(sight, size, self.samples if still else 0)
         costs: list[str] = []
         pace, moving = self.pace, not still and not sight.card

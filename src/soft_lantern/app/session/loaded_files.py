@@ -172,12 +172,14 @@ class LoadedFiles(QObject):
         """One more was read, or was so already: what was asked for twice while it waited is read once."""
         self._being_read -= 1
         if read:
-            self._take(*read)
+            self._hold(*read)
         if not self._being_read:
             self._telling.stop()
             self.changed.emit()
+        elif not self._telling.isActive():
+            self._telling.start()
 
-    def _take(self, kind: str, record_id: str, read: Any, notices: list[Notice]) -> None:
+    def _hold(self, kind: str, record_id: str, read: Any, notices: list[Notice]) -> None:
         """Hold what was read of a record's file, or nothing where it could not be."""
         holding: dict[str, dict[str, Any]] = {MESH: self.models, TEXTURE: self.images, LIGHT: self.lights}
         held = holding[kind]
@@ -187,8 +189,6 @@ class LoadedFiles(QObject):
         else:
             held.pop(record_id, None)
         self.notices[record_id] = notices
-        if not self._telling.isActive():
-            self._telling.start()
         if kind == LIGHT:
             self.relit.emit()
 

@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from soft_lantern.app.session import gestures
 from soft_lantern.app.session.history import History
 from soft_lantern.app.session.loaded_files import LoadedFiles
 from soft_lantern.app.session.notices import Notices
@@ -36,7 +35,6 @@ class OpenProject(QObject):
         self.undo.put.connect(self._put)
         self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)
         self.saver.touched.connect(self.files.read_again)
-        self.gestures = gestures.of_application()
         self.notices = Notices(
             lambda: self.project, self.files.images, self.background, self.files.notices, opened.notices, self
         )

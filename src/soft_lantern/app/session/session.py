@@ -13,6 +13,7 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern import turns
+from soft_lantern.app.session import gestures
 from soft_lantern.app.session.history import Edit
 from soft_lantern.app.session.open_project import OpenProject
 from soft_lantern.app.work.background import Run
@@ -74,7 +75,7 @@ class Session(QObject):
         self.shared.windows += 1
         shared = self.shared
         self.background, self.files, self.undo = shared.background, shared.files, shared.undo
-        self.saver, self.gestures, self.found = shared.saver, shared.gestures, shared.notices
+        self.saver, self.found, self.gestures = shared.saver, shared.notices, gestures.of_application()
         self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
         self._show_scene(next(iter(sorted(self.project.scenes)), ""))
         self.material_id = most_worn(self.project, self.scene_id)

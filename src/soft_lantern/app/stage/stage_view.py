@@ -108,7 +108,7 @@ class StageView(QWidget):
         What is asked for while one thing follows from another, such as when a window opens, is one picture.
         """
         self._still = still
-        self.pictures.still = False
+        self.pictures.outdate()
         self._ask()
 
     def _ask_for_picture(self) -> None:
