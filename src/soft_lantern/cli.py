@@ -338,6 +338,8 @@ def main() -> None:
     except MemoryError:
         _leave("this does not fit into memory", 2)
     except Exception as error:
+        if isinstance(error.__cause__, _Ended):  # the signal came while a class was made, which Python tells so
+            _leave("ended", 128 + signal.SIGTERM)
         if sys.argv[1:2] == ["script"] or os.environ.get("LANTERN_TRACEBACK"):
             raise
         _leave(f"a mistake of this program, {type(error).__name__}: {error} (LANTERN_TRACEBACK=1 tells where)", 70)
