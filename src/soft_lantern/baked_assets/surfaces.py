@@ -17,7 +17,7 @@ from soft_lantern.baked_assets.kept import Kept, kept_textures, read_kept
 from soft_lantern.baked_assets.sheets import Sheet
 from soft_lantern.graph.lowering import Lowered
 from soft_lantern.graph.ramps.images import srgb_of
-from soft_lantern.ir.expr import topological
+from soft_lantern.ir.expr import reads
 from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.surface_inputs import CARRIED, at_pixel, read_inputs
 from soft_lantern.render.surface_points import Worn, at_places
@@ -180,7 +180,7 @@ def _cannot(worn: Worn) -> tuple[str, ...]:
     whole = at_pixel(list(lowered.surface.values()))
     read = set(read_inputs(whole))
     found = {"depth"} if "scene_depth" in read else set()
-    if BEHIND in topological(whole):
+    if reads(whole, BEHIND):
         found.add("behind")
     if "time" in read or (lowered.offset is not None and "time" in read_inputs([lowered.offset])):
         found.add("time")

@@ -12,7 +12,7 @@ Beside = Mapping[str, list[str]]
 
 def reached(material: Material, nodes: Iterable[str], *, upstream: bool) -> set[str]:
     """Nodes and all that feeds them, or all that they feed."""
-    beside = _beside(material.wires)[0 if upstream else 1]
+    beside = beside_each(material.wires)[0 if upstream else 1]
     seen: set[str] = set()
     waiting = list(nodes)
     while waiting:
@@ -29,8 +29,8 @@ def feeds(material: Material, source: str, target: str) -> bool:
 
 
 @by_identity(8)
-def _beside(wires: Mapping[str, str]) -> tuple[Beside, Beside]:
-    """By node, those that feed it, and those that it feeds. Asked again and again while a wire is in hand."""
+def beside_each(wires: Mapping[str, str]) -> tuple[Beside, Beside]:
+    """By node, those that feed it, and those that it feeds, once for every wire. Not to be changed: it is kept."""
     feeding: dict[str, list[str]] = {}
     fed: dict[str, list[str]] = {}
     for into, out in wires.items():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from soft_lantern.errors import BadEdit
 from soft_lantern.graph.document import Material, Node, Parameter, node_and_port, node_of, port_ref
+from soft_lantern.graph.flow import beside_each
 from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.nesting import snippet_in
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role, Setting
@@ -91,22 +92,19 @@ def evaluation_order(material: Material) -> tuple[list[str], list[str]]:
 
     The same lists for the same material: not to be changed.
     """
-    feeds: dict[str, list[str]] = {node_id: [] for node_id in material.nodes}
-    waiting_for = dict.fromkeys(material.nodes, 0)
-    for into, out in material.wires.items():
-        source, target = node_of(out), node_of(into)
-        if source in feeds and target in feeds:
-            feeds[source].append(target)
-            waiting_for[target] += 1
+    nodes = material.nodes
+    feeding, fed = beside_each(material.wires)
+    waiting_for = {node_id: sum([source in nodes for source in feeding.get(node_id, ())]) for node_id in nodes}
     ready = [node_id for node_id, count in waiting_for.items() if count == 0]
     order: list[str] = []
     while ready:
         node_id = ready.pop()
         order.append(node_id)
-        for target in feeds[node_id]:
-            waiting_for[target] -= 1
-            if waiting_for[target] == 0:
-                ready.append(target)
+        for target in fed.get(node_id, ()):
+            if target in nodes:
+                waiting_for[target] -= 1
+                if waiting_for[target] == 0:
+                    ready.append(target)
     done = set(order)
     return order, [node_id for node_id in material.nodes if node_id not in done]
 

@@ -15,7 +15,7 @@ from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, kno
 from soft_lantern.graph.nesting import unfolded_size
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, swizzle, topological, uniform, vector_type
+from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, reads, swizzle, uniform, vector_type
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.limits import SNIPPET_DEPTH, SNIPPET_NODES
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
@@ -168,7 +168,8 @@ def _shaped(value: Value, kind: Kind) -> tuple[float, ...]:
     return (*parts, *(1.0,) * kind.width)[: kind.width]
 
 
-_PASSING = (Role.PARAMETER, Role.ELBOW, Role.ENTRY)
+_PASSING = frozenset({Role.PARAMETER, Role.ELBOW, Role.ENTRY})
+_ENDS = frozenset({Role.EXIT, Role.OFFSET, Role.SURFACE})
 
 
 class _Lowering:
@@ -209,8 +210,7 @@ class _Lowering:
                 text = f"{self.material.name} has no Surface node, so it looks plain grey"
                 self.notices.append(Notice(Severity.WARNING, "no-output", text, self.material.id))
             self.surface = self._plain_surface()
-        read = topological([*self.wires.values(), *self.surface.values()])
-        if BEHIND in read:
+        if reads([*self.wires.values(), *self.surface.values()], BEHIND):
             self.uniforms[str(BEHIND.data)] = Source(Kind.TEXTURE, stage=True)
         return Lowered(
             self.surface,
@@ -262,22 +262,8 @@ class _Lowering:
         else:
             chosen = self._settings(node_id, node, node_type)
             results = node_type.apply(inputs, chosen)
-        if role is Role.EXIT:
-            self.handed_out[node_id] = results["value"]
-            return
-        if role is Role.OFFSET:
-            if node_id != counting(self.material, Role.OFFSET):
-                self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second one; the first counts")
-            else:
-                self.offset = results["offset"]
-            return
-        if role is Role.SURFACE:
-            if node_id != counting(self.material, Role.SURFACE):
-                self._say(Severity.WARNING, "two-outputs", node_id, "", "{node} is a second output; the first counts")
-            else:
-                self.surface = results
-                self.traits = chosen
-                self.unlit = node_type.unlit
+        if role in _ENDS:
+            self._end(node_id, node_type, results, chosen)
             return
         title = node.name or node_type.title
         for port in node_type.outputs:
@@ -290,6 +276,19 @@ class _Lowering:
                 self.origins.setdefault(expr, node_id)
             if expr.op not in LEAVES and len(node_type.outputs) == 1:
                 self.names.setdefault(expr, title if node.name or role is not Role.FORMULA else "formula")
+
+    def _end(self, node_id: str, node_type: NodeType, results: dict[str, Expr], chosen: dict[str, str]) -> None:
+        """Take what comes out of the graph by a node that ends it."""
+        role = node_type.role
+        if role is Role.EXIT:
+            self.handed_out[node_id] = results["value"]
+        elif node_id != counting(self.material, role):
+            what = "a second output" if role is Role.SURFACE else "a second one"
+            self._say(Severity.WARNING, "two-outputs", node_id, "", f"{{node}} is {what}; the first counts")
+        elif role is Role.OFFSET:
+            self.offset = results["offset"]
+        else:
+            self.surface, self.traits, self.unlit = results, chosen, node_type.unlit
 
     def _lower_snippet(self, node_id: str, node: Node, node_type: NodeType, inputs: dict[str, Expr]) -> dict[str, Expr]:
         graph = self.material.snippets[node.settings["snippet"]]
@@ -317,16 +316,15 @@ class _Lowering:
     def _inputs(self, node_id: str, node_type: NodeType, shared: Kind) -> dict[str, Expr]:
         """What comes into each port of a node, by the port's name."""
         wires, values, kinds = self.material.wires, self.wires, self.kinds
+        own_kinds, brought = node_type.own_kinds, self._brought(node_id, node_type.role, shared)
         found: dict[str, Expr] = {}
         for port in node_type.inputs:
             ref = port_ref(node_id, port.name)
             out, wanted = wires.get(ref), port.carries.kind or shared
-            if node_type.own_kinds:
+            if own_kinds:
                 wanted = input_kind(self.material, node_id, port, kinds)
-            if node_type.role is Role.PARAMETER:
-                expr = self._parameter(node_id, wanted)
-            elif node_type.role is Role.ENTRY and self.given is not None:
-                expr = self.given[node_id]
+            if brought is not None:
+                expr = brought
             elif out is not None and out in values:
                 expr = values[out] if kinds[out] is wanted else self._converted(node_id, port, out, wanted)
             elif port.implied is not None and out is None:
@@ -335,6 +333,12 @@ class _Lowering:
                 expr = self._unwired(node_id, port, out, wanted)
             found[port.name] = self.inputs[ref] = expr
         return found
+
+    def _brought(self, node_id: str, role: Role, kind: Kind) -> Expr | None:
+        """What a node has by no wire of this graph: a parameter's value, or what a snippet is given."""
+        if role is Role.PARAMETER:
+            return self._parameter(node_id, kind)
+        return self.given[node_id] if role is Role.ENTRY and self.given is not None else None
 
     def _unwired(self, node_id: str, port: Port, out: str | None, wanted: Kind) -> Expr:
         """What is typed into a port, and a word where a wire ought to feed it; `out`: a wire that gives nothing."""

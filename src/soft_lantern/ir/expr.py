@@ -285,17 +285,24 @@ _serials = itertools.count()
 
 
 def _intern(op: Op, type_: Type, args: tuple[Expr, ...], data: Data) -> Expr:
+    """The one expression of those parts. An entry of the table is set once and taken out by `_forget` alone, and both
+    are one step for all threads, so that no two can each make their own."""
     key = (op, type_, args, data)
-    with _lock:
-        held = _table.get(key)
-        found = held() if held is not None else None
-        if found is None:
-            found = Expr()
-            found.op, found.type, found.args, found.data = op, type_, args, data
-            found.serial = next(_serials)
-            _table[key] = held = _Held(found, _forget)
-            held.key = key
+    held = _table.get(key)
+    found = held() if held is not None else None
+    if found is not None:
         return found
+    made = Expr()
+    made.op, made.type, made.args, made.data = op, type_, args, data
+    made.serial = next(_serials)
+    own = _Held(made, _forget)
+    own.key = key
+    while (held := _table.setdefault(key, own)) is not own:
+        found = held()
+        if found is not None:
+            return found
+        _forget(held)
+    return made
 
 
 def const(*parts: Scalar) -> Expr:
@@ -439,6 +446,18 @@ _SERIAL = operator.attrgetter("serial")
 
 def topological(roots: Iterable[Expr]) -> list[Expr]:
     """Every expression reachable from `roots`, arguments before users, in the order they were first built."""
+    found = _reached(roots)
+    found.reverse()  # nearly in order, which is sorted sooner
+    found.sort(key=_SERIAL)
+    return found
+
+
+def reads(roots: Iterable[Expr], leaf: Expr) -> bool:
+    """Whether computing `roots` needs that leaf."""
+    return leaf in _reached(roots)
+
+
+def _reached(roots: Iterable[Expr]) -> list[Expr]:
     found = list(dict.fromkeys(roots))
     seen = set(found)
     for expr in found:
@@ -446,8 +465,6 @@ def topological(roots: Iterable[Expr]) -> list[Expr]:
             if arg not in seen:
                 seen.add(arg)
                 found.append(arg)
-    found.reverse()  # nearly in order, which is sorted sooner
-    found.sort(key=_SERIAL)
     return found
 
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import functools
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import NamedTuple
 
 import numpy as np
 from msgspec import Struct, field
@@ -84,7 +83,7 @@ class Written(Struct, frozen=True):
     locals: Mapping[str, Expr]
 
 
-class Text(NamedTuple):
+class Text(Struct, frozen=True, gc=False):
     """A piece of text, and how strongly it binds."""
 
     text: str
@@ -199,7 +198,7 @@ def _body(body: Body, scope: Scope, taken: Iterable[str]) -> Written:
     rules, types = scope.dialect.rules, scope.dialect.types
     for expr in order:
         text = rules[expr.op](expr, [texts[a] for a in expr.args], scope)
-        if _asks_beside(expr) or not beside.isdisjoint(expr.args):
+        if (expr.op in _MAY_ASK and _asks_beside(expr)) or not beside.isdisjoint(expr.args):
             beside.add(expr)
         wanted = body.names.get(expr)
         asked = expr in worked or (expr in beside and expr in sides)
@@ -255,6 +254,7 @@ def _asks_beside(expr: Expr) -> bool:
 
 
 _ASKING = frozenset({Op.TEXTURE, *CHANGES})
+_MAY_ASK = _ASKING | {Op.CALL}
 _HAS_SIDES = frozenset({Op.SELECT, Op.AND, Op.OR})
 """Of these only one side after the first is worked out."""
 

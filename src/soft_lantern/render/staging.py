@@ -18,7 +18,7 @@ from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import look
 from soft_lantern.graph.lowering import Lowered, lower, uniform_values
 from soft_lantern.ir import functions as f
-from soft_lantern.ir.expr import Expr, Type, const, join, swizzle, topological, uniform
+from soft_lantern.ir.expr import Expr, Type, const, join, reads, swizzle, uniform
 from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.mip_levels import with_levels
 from soft_lantern.ir.surface_inputs import at_pixel, read_inputs
@@ -196,7 +196,7 @@ def reads_depth(colour: Expr) -> bool:
 @functools.lru_cache(maxsize=512)
 def reads_behind(colour: Expr) -> bool:
     """Whether a colour reads the picture behind it."""
-    return BEHIND in topological([colour])
+    return reads([colour], BEHIND)
 
 
 def _shown(lowered: Lowered, options: StageOptions, *, baked: bool) -> Expr:

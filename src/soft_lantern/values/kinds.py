@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Literal, NamedTuple
+from typing import Literal
 
 from soft_lantern.errors import BadValue
 from soft_lantern.values.words import counted
@@ -19,62 +19,37 @@ What is read is a texture, gradient or palette of the project.
 
 
 class Kind(StrEnum):
-    """What a port carries. A colour is linear RGBA with Rec. 709 primaries."""
+    """What a port carries, and what such a value is, once: a new kind is a line here, and its conversions below.
 
-    NUMBER = "number"
-    VECTOR2 = "vector2"
-    VECTOR3 = "vector3"
-    VECTOR4 = "vector4"
-    COLOUR = "colour"
-    TEXTURE = "texture"
-    GRADIENT = "gradient"
-    PALETTE = "palette"
+    `width`: how many components it has; of what is read at a place, those of one colour. `words`: the kind as people
+    read it. `neutral`: what stands in where none is given. `is_read`: whether the value is the id of something that is
+    read at a place, a texture, gradient or palette. A colour is linear RGBA with Rec. 709 primaries.
+    """
+
+    NUMBER = "number", 1, "number", 0.0
+    VECTOR2 = "vector2", 2, "vector 2", (0.0, 0.0)
+    VECTOR3 = "vector3", 3, "vector 3", (0.0, 0.0, 0.0)
+    VECTOR4 = "vector4", 4, "vector 4", (0.0, 0.0, 0.0, 0.0)
+    COLOUR = "colour", 4, "colour", (0.5, 0.5, 0.5, 1.0)
+    TEXTURE = "texture", 4, "texture", "", True
+    GRADIENT = "gradient", 4, "gradient", "", True
+    PALETTE = "palette", 4, "palette", "", True
+
+    width: int
+    words: str
+    neutral: Value
+    is_read: bool
+
+    def __new__(cls, name: str, width: int, words: str, neutral: Value, is_read: bool = False) -> Kind:
+        made = str.__new__(cls, name)
+        made._value_, made.width, made.words, made.neutral, made.is_read = name, width, words, neutral, is_read
+        return made
 
     __hash__ = str.__hash__  # an enumeration's own is written in Python, and slow
-
-    @property
-    def width(self) -> int:
-        """How many components the kind has; of what is read at a place, those of one colour."""
-        return _FACTS[self].width
-
-    @property
-    def is_read(self) -> bool:
-        """Whether the value is the id of something that is read at a place: a texture, gradient or palette."""
-        return _FACTS[self].is_read
-
-    @property
-    def words(self) -> str:
-        """The kind as people read it."""
-        return _FACTS[self].words
-
-    @property
-    def neutral(self) -> Value:
-        """The value that stands in where none of the kind is given."""
-        return _FACTS[self].neutral
 
 
 KindName = Literal["number", "vector2", "vector3", "vector4", "colour", "texture", "gradient", "palette"]
 """The names of all kinds, as a choice on a node."""
-
-
-class _Facts(NamedTuple):
-    width: int
-    words: str
-    neutral: Value
-    is_read: bool = False
-
-
-_FACTS = {
-    Kind.NUMBER: _Facts(1, "number", 0.0),
-    Kind.VECTOR2: _Facts(2, "vector 2", (0.0, 0.0)),
-    Kind.VECTOR3: _Facts(3, "vector 3", (0.0, 0.0, 0.0)),
-    Kind.VECTOR4: _Facts(4, "vector 4", (0.0, 0.0, 0.0, 0.0)),
-    Kind.COLOUR: _Facts(4, "colour", (0.5, 0.5, 0.5, 1.0)),
-    Kind.TEXTURE: _Facts(4, "texture", "", is_read=True),
-    Kind.GRADIENT: _Facts(4, "gradient", "", is_read=True),
-    Kind.PALETTE: _Facts(4, "palette", "", is_read=True),
-}
-"""What a kind is, once: a new kind is a name above, a line here, and its conversions below."""
 
 
 class Conversion(StrEnum):
@@ -122,6 +97,9 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
     return _CONVERSIONS.get((given, wanted))
 
 
+_BY_NAME: dict[str, Kind] = {kind.value: kind for kind in Kind}
+
+
 def is_single(number: float) -> bool:
     """Whether a number is finite, and no larger than a 32-bit float holds."""
     return abs(number) <= LARGEST
@@ -129,7 +107,7 @@ def is_single(number: float) -> bool:
 
 def kind_named(text: str) -> Kind:
     """The kind of that name; a number for a name that no kind has."""
-    return Kind(text) if text in _FACTS else Kind.NUMBER
+    return _BY_NAME.get(text, Kind.NUMBER)
 
 
 def components(value: Value) -> tuple[float, ...]:

@@ -43,7 +43,7 @@ from soft_lantern.graph.lowering import (
     uniform_type,
     uniform_values,
 )
-from soft_lantern.ir.expr import Expr, Op, Type, const, topological, uniform
+from soft_lantern.ir.expr import Expr, Op, Type, const, reads, uniform
 from soft_lantern.ir.glsl_words import as_identifier
 from soft_lantern.ir.inputs import BEHIND, surface_input
 from soft_lantern.ir.rewrite import replace as replaced
@@ -285,7 +285,7 @@ class GraphWriter:
             results = over_pixels(lambda given: node_type.apply(given, settings), symbols, node.type)
             leaves = {symbols[name]: Place(place.type, interface=name) for name, place in given.items()}
             pictures = {symbols[name]: picture_at(name, picture.sampling) for name, picture in read.items()}
-            if BEHIND in topological(results.values()):
+            if reads(results.values(), BEHIND):
                 inputs += [Input(_BEHIND_FILE, "filename"), Input(texel_of(_BEHIND_FILE), "vector2", "1, 1")]
                 pictures[BEHIND] = picture_at(_BEHIND_FILE, Sampling())
             outputs = {name: (type_, results[name]) for name, type_ in types.items()}

@@ -15,7 +15,7 @@ from soft_lantern.graph.instances.values import put_material
 from soft_lantern.graph.kinds import label_of, output_kinds
 from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.graph.snippets import put_snippet
-from soft_lantern.ir.expr import Expr, Op, Type, topological, uniform
+from soft_lantern.ir.expr import Expr, Op, Type, reads, topological, uniform
 from soft_lantern.ir.numpy_reader import as_rows, evaluate, leaf
 from soft_lantern.ir.rewrite import replace
 from soft_lantern.progress import Progress, silent
@@ -50,7 +50,7 @@ def as_gradient(material: Material, output: str, tolerance: float) -> Replacemen
     for ruler in reversed([expr for expr in order if expr in numbers and expr.op is not Op.UNIFORM]):
         over = replace([wanted], {ruler: _PLACE})[wanted]
         leaves = [expr for expr in topological([over]) if expr.op is Op.INPUT]
-        if leaves or _PLACE not in topological([over]):
+        if leaves or not reads([over], _PLACE):
             continue
         places = np.linspace(0.0, 1.0, FIT_PLACES)
         found = evaluate([over], {**values, "place": places}, np.float64)[over]

@@ -20,7 +20,7 @@ from soft_lantern.graph.kinds import counting, label_of, type_of
 from soft_lantern.graph.lowering import Lowered, parameter_uniform
 from soft_lantern.graph.notice import Fix, Notice, Severity
 from soft_lantern.graph.notices import fixes
-from soft_lantern.ir.expr import Expr, Op, topological
+from soft_lantern.ir.expr import Expr, Op, reads, topological
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.ir.interval import Interval, may_be_zero
 from soft_lantern.ir.numpy_reader import Array
@@ -164,12 +164,12 @@ def _squared_alpha(case: Case) -> Iterator[Notice]:
 def _behind_twice(case: Case) -> Iterator[Notice]:
     """A surface that shows what lies behind it by its colour, and lets it through as well."""
     node_id, lowered = counting(case.material, Role.SURFACE), case.lowered
-    if node_id and lowered.alpha_mode == "blend" and BEHIND in topological(lowered.surface.values()):
+    if node_id and lowered.alpha_mode == "blend" and reads(lowered.surface.values(), BEHIND):
         name = label_of(case.material, case.material.nodes[node_id])
         text = f"{name} reads the colour behind it and blends over it too, so that it shows twice"
         mend = (Fix("Let it be opaque", lambda m: choose_setting(m, node_id, "alpha_mode", "opaque")),)
         yield case.notice(Severity.WARNING, "behind-twice", node_id, text, port="alpha_mode", mend=mend)
-    if lowered.offset is not None and BEHIND in topological([lowered.offset]):
+    if lowered.offset is not None and reads([lowered.offset], BEHIND):
         offset = counting(case.material, Role.OFFSET)
         text = "Vertices cannot be moved by the colour behind them: only pixels have it"
         yield case.notice(Severity.ERROR, "behind-offset", offset, text)
