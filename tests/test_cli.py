@@ -6,6 +6,7 @@ import json
 import os
 import re
 import shutil
+import signal
 import subprocess
 import tempfile
 from pathlib import Path
@@ -148,6 +149,23 @@ def test_what_follows_a_script_is_its_own(tmp_path: Path) -> None:
     script.write_text("import sys; print(sys.argv[1:])")
     done = lantern("script", script, "--help", "-o", "x")
     assert done.stdout == "['--help', '-o', 'x']\n"
+
+
+@pytest.mark.parametrize(("number", "words"), [(signal.SIGTERM, "ended"), (signal.SIGINT, "stopped")])
+@pytest.mark.parametrize("moment", ["__set_name__", "__call__"])
+def test_a_signal_ends_a_command_in_one_line_even_while_a_class_is_made(
+    tmp_path: Path, number: signal.Signals, words: str, moment: str
+) -> None:
+    (tmp_path / "signalled.py").write_text(f"""import os
+class Signalled:
+    def {moment}(self, *_):
+        os.kill(os.getpid(), {number:d})
+class Made:
+    has = Signalled()
+Made.has()
+""")
+    done = lantern("script", tmp_path / "signalled.py")
+    assert (done.returncode, done.stderr) == (128 + number, f"lantern: {words}\n")
 
 
 def test_a_place_that_cannot_be_written_is_told_in_one_line() -> None:

@@ -320,14 +320,16 @@ def main() -> None:
     signal.signal(signal.SIGTERM, _ended)
     try:
         code = app(standalone_mode=False)
+        if code == 128 + signal.SIGINT:  # which the library for commands has taken for itself
+            raise KeyboardInterrupt
     except LanternError as error:
         _leave(str(error), 2)
     except (typer.Abort, KeyboardInterrupt) as ended:
         if isinstance(ended.__cause__, EOFError):  # not a person's doing: a file ended early, such as one of bytecode
             _leave(f"a file of this program is cut off ({ended.__cause__}); put it there anew", 70)
-        _leave("stopped", 128 + signal.SIGINT)
-    except _Ended:
-        _leave("ended", 128 + signal.SIGTERM)
+        _leave_signalled(ended)
+    except _Ended as ended:
+        _leave_signalled(ended)
     except typer.TyperException as error:  # a command line that cannot be understood
         _leave(error.format_message() if hasattr(error, "format_message") else str(error), 2)
     except BrokenPipeError:  # whoever read the output has seen enough
@@ -338,8 +340,8 @@ def main() -> None:
     except MemoryError:
         _leave("this does not fit into memory", 2)
     except Exception as error:
-        if isinstance(error.__cause__, _Ended):  # the signal came while a class was made, which Python tells so
-            _leave("ended", 128 + signal.SIGTERM)
+        if isinstance(error.__cause__, KeyboardInterrupt | _Ended):  # it came while a class was made
+            _leave_signalled(error.__cause__)
         if sys.argv[1:2] == ["script"] or os.environ.get("LANTERN_TRACEBACK"):
             raise
         _leave(f"a mistake of this program, {type(error).__name__}: {error} (LANTERN_TRACEBACK=1 tells where)", 70)
@@ -352,6 +354,11 @@ class _Ended(BaseException):
 
 def _ended(number: int, frame: object) -> None:
     raise _Ended
+
+
+def _leave_signalled(by: BaseException) -> NoReturn:
+    words, number = ("ended", signal.SIGTERM) if isinstance(by, _Ended) else ("stopped", signal.SIGINT)
+    _leave(words, 128 + number)
 
 
 def _leave(words: str, code: int) -> NoReturn:

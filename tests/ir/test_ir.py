@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import sys
+import threading
 from typing import Any
 
 import numpy as np
@@ -258,3 +260,27 @@ def test_what_is_not_finite_is_told_by_both_readers(gl: GlRenderer) -> None:
 def test_an_input_is_read_by_its_name() -> None:
     position = input_("position_world", Type.VEC3)
     assert glsl.write(Body([position.y], {}, {})).results == ["position_world.y"]
+
+
+def test_threads_that_build_the_same_share_it() -> None:
+    between, rounds, threads = sys.getswitchinterval(), 400, 4
+    together = threading.Barrier(threads)
+    built: list[list[Expr]] = [[] for _ in range(rounds)]
+
+    def build() -> None:
+        for round_ in range(rounds):
+            together.wait()
+            for _ in range(5):  # and let go of again
+                uniform("shared", Type.FLOAT) * 2.0
+            built[round_].append(uniform("shared", Type.FLOAT) + float(round_))
+
+    sys.setswitchinterval(1e-6)
+    try:
+        workers = [threading.Thread(target=build) for _ in range(threads)]
+        for worker in workers:
+            worker.start()
+        for worker in workers:
+            worker.join()
+    finally:
+        sys.setswitchinterval(between)
+    assert all(len(set(map(id, same))) == 1 for same in built)
