@@ -7,10 +7,15 @@ import numpy.typing as npt
 from msgspec.structs import replace
 
 from soft_lantern.demo.turning import resampled, tube, turned
+from soft_lantern.ir.expr import Type, uniform
+from soft_lantern.ir.noise import perlin_2d
+from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.scene.mesh import Mesh, Part, mesh_from
 from soft_lantern.scene.primitives import cube, grid_triangles, joined, lathe, sphere
 
 Row = npt.NDArray[np.float64]
+_PLACE = uniform("place", Type.VEC2)
+_NOISE = perlin_2d(_PLACE)
 
 
 def terrace_cliff() -> list[Part]:
@@ -172,9 +177,9 @@ def _step(top: float, bottom: float, back: float, front: float, phase: float) ->
 
 
 def rough(a: Row, b: Row) -> Row:
-    """Lumps from −1 to 1 over a plane."""
-    return np.asarray(
-        0.5 * np.sin(a * 2.1 + 1.3 * np.sin(b * 1.7))
-        + 0.3 * np.sin(a * 4.7 - b * 3.1 + 2.0)
-        + 0.2 * np.abs(np.sin(a * 7.3 + b * 8.9))
-    )
+    """Bumps of three sizes over a plane, mostly from −1 to 1, by the gradient noise that materials have."""
+    total = np.zeros(a.shape)
+    for size, share, aside in ((1.0, 1.1, (0.0, 0.0)), (2.1, 0.55, (7.0, 0.0)), (4.3, 0.3, (0.0, 3.0))):
+        places = np.stack([a * size + aside[0], b * size + aside[1]]).reshape(2, -1)
+        total += share * evaluate([_NOISE], {str(_PLACE.data): places})[_NOISE].reshape(a.shape)
+    return total

@@ -19,13 +19,9 @@ What is read is a texture, gradient or palette of the project.
 
 
 class Kind(StrEnum):
-    """What a port carries, and what such a value is, once: a new kind is a line here, and its conversions below.
+    """What a port carries. A colour is linear RGBA with Rec. 709 primaries."""
 
-    `width`: how many components it has; of what is read at a place, those of one colour. `words`: the kind as people
-    read it. `neutral`: what stands in where none is given. `is_read`: whether the value is the id of something that is
-    read at a place, a texture, gradient or palette. A colour is linear RGBA with Rec. 709 primaries.
-    """
-
+    # All that is to be said of a kind, once: a new one is a line here, and its conversions below.
     NUMBER = "number", 1, "number", 0.0
     VECTOR2 = "vector2", 2, "vector 2", (0.0, 0.0)
     VECTOR3 = "vector3", 3, "vector 3", (0.0, 0.0, 0.0)
@@ -36,9 +32,13 @@ class Kind(StrEnum):
     PALETTE = "palette", 4, "palette", "", True
 
     width: int
+    """How many components the kind has; of what is read at a place, those of one colour."""
     words: str
+    """The kind as people read it."""
     neutral: Value
+    """The value that stands in where none of the kind is given."""
     is_read: bool
+    """Whether the value is the id of something that is read at a place: a texture, gradient or palette."""
 
     def __new__(cls, name: str, width: int, words: str, neutral: Value, is_read: bool = False) -> Kind:
         made = str.__new__(cls, name)
