@@ -258,7 +258,7 @@ def test_the_gauge_lies_along_any_axis_with_a_label(dress: MainWindow) -> None:
     dress.dress.stage_bar._gauge(gauge_axis="x", gauge_label="waterline")
     settled(dress, "dress")
     gauge = stage.grasps.gauge()
-    box = gauge.label(stage.fontMetrics()) if gauge else None
+    box = gauge.label if gauge else None
     assert box
     for place, shape in ((QPoint(3, 3), Qt.CursorShape.ArrowCursor), (box.center(), Qt.CursorShape.SizeVerCursor)):
         QTest.mouseMove(stage, QPointF(place).toPoint())

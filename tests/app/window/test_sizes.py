@@ -6,8 +6,11 @@ import time
 from collections.abc import Iterator
 from itertools import product
 from pathlib import Path
+from typing import Any
 
 import pytest
+from PyQt6.QtCore import QRect, QRectF
+from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -81,13 +84,35 @@ def left_cut(window: MainWindow, seconds: float = 3.0) -> list[str]:
     return cut(window)
 
 
+class Painted:
+    """What views paint as words; `cut`: the words whose box was smaller than they are."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.cut: set[str] = set()
+        self._draw = QPainter.drawText
+        monkeypatch.setattr(QPainter, "drawText", lambda painter, *given: self._drawn(painter, *given))
+
+    def _drawn(self, painter: QPainter, *given: Any) -> Any:
+        box, words = given[0], given[-1]
+        if len(given) == 3 and isinstance(box, QRect | QRectF) and isinstance(words, str):
+            room, flags = QRectF(box), given[1]
+            wanted = painter.boundingRect(room, flags if isinstance(flags, int) else flags.value, words)
+            if wanted.height() > room.height() + 1 or wanted.width() > room.width() + 1:
+                self.cut.add(f"“{words}” needs {wanted.size()} of {room.size()}")
+        return self._draw(painter, *given)
+
+
 @pytest.mark.parametrize("desk", DESKS)
-def test_no_word_is_cut_off(window: MainWindow, desk: str) -> None:
+def test_no_word_is_cut_off(window: MainWindow, desk: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    painted = Painted(monkeypatch)
     window.go_to_desk(desk)
     for points, size in product(TEXT.values(), SIZES):
         choice.choose_text_size(points)
         window.resize(*size)
         assert left_cut(window) == [], (points, size)
+        painted.cut.clear()  # what was painted before the layout had its time
+        window.grab()
+        assert not painted.cut, (points, size)
     choice.choose_theme("dusk")
     assert left_cut(window) == []
 

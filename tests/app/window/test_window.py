@@ -348,7 +348,7 @@ def test_the_level_gauge_is_dragged_typed_and_read(window: MainWindow) -> None:
     stage, session = window.build.stage, window.session
     with_gauge = settled(window)
     gauge = stage.grasps.gauge()
-    box = gauge.label(stage.fontMetrics()) if gauge else None
+    box = gauge.label if gauge else None
     assert box
     drag(stage, box.center(), box.center() + QPointF(0, -50))
     assert session.scene and session.scene.gauge is not None and session.scene.gauge > -1.8

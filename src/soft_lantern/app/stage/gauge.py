@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtCore import QPointF, QRectF, QSizeF
 
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.widgets.number_field import written
+from soft_lantern.app.widgets.plates import tag_size
 from soft_lantern.graph.document import Scene
 from soft_lantern.scene.mesh import Matrix
 
@@ -30,12 +30,14 @@ class Gauge(Struct, frozen=True):
         along = "" if self.scene.gauge_axis == "y" else f"{self.scene.gauge_axis} "
         return f"{self.scene.gauge_label or 'level'} {along}{written(self.height)} m"
 
-    def label(self, metrics: QFontMetrics) -> QRectF:
+    @property
+    def label(self) -> QRectF:
         """Where the readout is on the widget."""
         width, height = self.lens.size
-        at = self.lens.place(self._anchor())
-        wide = max(96, 20 + metrics.horizontalAdvance(self.words))
-        return QRectF(width - wide - 8, min(max(at.y() - 11, 6), height - 28), wide, 22)
+        size = tag_size(self.words).expandedTo(QSizeF(96, 22))
+        top = self.lens.place(self._anchor()).y() - size.height() / 2
+        place = QPointF(width - size.width() - 8, min(max(top, 6), height - size.height() - 6))
+        return QRectF(place, size)
 
     def dragged(self, moved: QPointF) -> float | None:
         """The height when the readout is dragged by some pixels; None where the axis points at the eye."""

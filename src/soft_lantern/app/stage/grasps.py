@@ -63,7 +63,7 @@ class Grasps:
             "card": self.modes.sight.card is not None,
             "divider": self.comparison.grasps(place, self.stage.width()),
             "hand": self.modes.clicks in self.modes.hands,
-            "gauge": gauge is not None and gauge.label(self.stage.fontMetrics()).contains(place),
+            "gauge": gauge is not None and gauge.label.contains(place),
             "handle": handles is not None and bool(handles.at(place)),
         }
         return next((name for name, there in found.items() if there), "")

@@ -9,32 +9,26 @@ from PyQt6.QtGui import QPainter, QPen
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
+from soft_lantern.app.widgets import plates
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.scene.mesh import Matrix
 
 
 def paint_gauge_label(painter: QPainter, box: QRectF, text: str) -> None:
     """The level gauge's readout, which can be dragged."""
-    now = theme()
-    painter.setPen(QPen(now.colour("amber"), 1.2))
-    painter.setBrush(now.colour("ground", 0.85))
-    painter.drawRoundedRect(box, 5, 5)
+    plates.tag(painter, box, text, edge="amber")
     middle = box.center().y()
+    painter.setPen(QPen(theme().colour("amber"), 1.2))
     painter.drawLine(QPointF(box.left() - 16, middle), QPointF(box.left(), middle))
-    painter.setPen(now.colour("text"))
-    painter.setFont(app_font(9.5))
-    painter.drawText(box.adjusted(6, 0, -6, 0), Qt.AlignmentFlag.AlignCenter, text)
 
 
 def paint_waiting(painter: QPainter, area: QRect) -> None:
     """That a newer picture is on its way, in a corner; the last one is under it."""
-    box = QRectF(area.right() - 92, area.top() + 8, 84, 20)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme().colour("ground", 0.85))
-    painter.drawRoundedRect(box, 5, 5)
-    painter.setPen(theme().colour("text"))
-    painter.setFont(app_font(9.5))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "compiling…")
+    size = plates.tag_size(_WAITING)
+    plates.tag(painter, QRectF(QPointF(area.right() - 8 - size.width(), area.top() + 8.0), size), _WAITING)
+
+
+_WAITING = "compiling…"
 
 
 def paint_pin(painter: QPainter, at: QPointF) -> None:
@@ -58,15 +52,9 @@ def paint_tape(painter: QPainter, lens: Lens, points: list[Matrix]) -> None:
             painter.drawEllipse(end, 4, 4)
     if len(ends) == 2:
         text = tape_words(points)
-        painter.setFont(app_font(9.5))
-        width = painter.fontMetrics().horizontalAdvance(text) + 14
-        middle = (ends[0] + ends[1]) / 2
-        box = QRectF(middle.x() - width / 2, middle.y() - 28, width, 20)
-        painter.setPen(QPen(theme().colour("amber"), 1.2))
-        painter.setBrush(theme().colour("ground", 0.9))
-        painter.drawRoundedRect(box, 5, 5)
-        painter.setPen(theme().colour("text"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        size, middle = plates.tag_size(text), (ends[0] + ends[1]) / 2
+        place = QPointF(middle.x() - size.width() / 2, middle.y() - 8 - size.height())
+        plates.tag(painter, QRectF(place, size), text, edge="amber")
 
 
 def tape_words(points: list[Matrix]) -> str:
@@ -82,7 +70,7 @@ def paint_figures(painter: QPainter, lines: list[str]) -> None:
     width = max((metrics.horizontalAdvance(line) for line in lines), default=0)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme().colour("ground", 0.8))
-    painter.drawRoundedRect(QRectF(8, 8, width + 14, len(lines) * 16 + 8), 4, 4)
+    painter.drawRoundedRect(QRectF(8, 8, width + 14, len(lines) * metrics.lineSpacing() + 8), 4, 4)
     painter.setPen(theme().colour("text"))
     for number, line in enumerate(lines):
-        painter.drawText(QPointF(15, 24 + number * 16), line)
+        painter.drawText(QPointF(15, 12 + metrics.ascent() + number * metrics.lineSpacing()), line)

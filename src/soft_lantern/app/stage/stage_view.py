@@ -174,7 +174,7 @@ class StageView(QWidget):
             say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")
         gauge = self.grasps.gauge()
         if gauge:
-            overlay.paint_gauge_label(painter, gauge.label(self.fontMetrics()), gauge.words)
+            overlay.paint_gauge_label(painter, gauge.label, gauge.words)
         handles = self.grasps.handles()
         if handles:
             handles.paint(painter, self._gesture.axis if self._gesture else "")

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from soft_lantern.app.theme.colours import theme
+from soft_lantern.app.theme.style import app_font
 from soft_lantern.app.widgets.gradient_bar import MARGIN, row_of
 from soft_lantern.app.widgets.labels import tip
 from soft_lantern.app.widgets.surround import paint_surround
@@ -19,7 +20,7 @@ from soft_lantern.graph.gradients.colour_vision import WITHOUT, seen_without
 from soft_lantern.graph.ramps.images import shown_row
 from soft_lantern.values.colour import REC709_LUMINANCE
 
-PLACES, LEGEND = 256, 16
+PLACES = 256
 CHANNELS = (
     ("red", "#e0604c", Qt.PenStyle.DashLine),
     ("green", "#62a860", Qt.PenStyle.DotLine),
@@ -33,7 +34,6 @@ class Curves(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.colours: npt.NDArray[np.float64] = np.zeros((PLACES, 4))
-        self.setMinimumSize(QSize(160, 84 + LEGEND))
         self.setAccessibleName("curves")
 
     def show_gradient(self, gradient: Gradient) -> None:
@@ -49,7 +49,9 @@ class Curves(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, now = QPainter(self), theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(MARGIN, LEGEND, self.width() - 2 * MARGIN, self.height() - LEGEND - 2)
+        painter.setFont(app_font())
+        line = painter.fontMetrics().height()
+        box = QRectF(MARGIN, line, self.width() - 2 * MARGIN, self.height() - line - 2)
         painter.fillRect(box, now.colour("ground"))
         top = max(1.0, float(self.colours[:, :3].max()))
         painter.setPen(QPen(now.colour("edge"), 1.0))
@@ -60,9 +62,12 @@ class Curves(QWidget):
             self._line(painter, box, self.colours[:, part] / top, QPen(QColor(hex_), 1.2, style))
         self._line(painter, box, self.luminance / top, QPen(now.colour("text"), 1.8))
         painter.setPen(now.colour("quiet"))
-        scaled = f"top is {top:.1f}" if top > 1.0 else "top is 1"
-        legend = QRectF(box.left(), 0, box.width(), LEGEND)
+        scaled = f"top is {top:.1f}" if top > 1.0 + 1e-6 else "top is 1"
+        legend = QRectF(box.left(), 0, box.width(), line)
         painter.drawText(legend, Qt.AlignmentFlag.AlignRight, f"luminance ─  r ╌  g ···  b ─·   {scaled}")
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(160, 84 + QFontMetrics(app_font()).height())
 
     def _line(self, painter: QPainter, box: QRectF, values: npt.NDArray[np.float64], pen: QPen) -> None:
         x = np.linspace(box.left(), box.right(), PLACES)
@@ -74,12 +79,9 @@ class Curves(QWidget):
 class Sights(QWidget):
     """The gradient as people see it who lack one kind of cone."""
 
-    ROW = 13
-
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.colours: npt.NDArray[np.float64] = np.zeros((PLACES, 3))
-        self.setMinimumSize(QSize(160, self.ROW * len(WITHOUT) + 4))
         self.setAccessibleName("other eyes")
 
     def show_gradient(self, gradient: Gradient) -> None:
@@ -88,19 +90,26 @@ class Sights(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        font = painter.font()
-        font.setPointSizeF(7.5)
-        painter.setFont(font)
+        painter, high = QPainter(self), self._row_height()
+        painter.setFont(app_font(_SMALL))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_surround(painter, QRectF(MARGIN - 2, 0, self.width() - 2 * MARGIN + 4, len(WITHOUT) * self.ROW + 3))
+        paint_surround(painter, QRectF(MARGIN - 2, 0, self.width() - 2 * MARGIN + 4, len(WITHOUT) * high + 3))
         for row, sight in enumerate(WITHOUT):
-            box = QRectF(MARGIN, 2 + row * self.ROW, self.width() - 2 * MARGIN, self.ROW - 1)
+            box = QRectF(MARGIN, 2 + row * high, self.width() - 2 * MARGIN, high - 1)
             seen = seen_without(self.colours, sight)
             painter.drawImage(box, row_of(seen))
             dark = float(seen[:40].mean()) < 0.18
             painter.setPen(QColor("#f4efe2" if dark else "#1b1a22"))
             painter.drawText(box.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, sight)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(160, self._row_height() * len(WITHOUT) + 4)
+
+    def _row_height(self) -> int:
+        return QFontMetrics(app_font(_SMALL)).height() + 1
+
+
+_SMALL = 7.5
 
 
 class Usage(QWidget):
@@ -110,7 +119,6 @@ class Usage(QWidget):
         super().__init__(parent)
         self.counts: Sequence[int] = ()
         self.words = ""
-        self.setMinimumSize(QSize(160, 40))
         self.setAccessibleName("usage")
 
     def show_usage(self, counts: Sequence[int], words: str) -> None:
@@ -121,7 +129,9 @@ class Usage(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, now = QPainter(self), theme()
-        box = QRectF(MARGIN, 0, self.width() - 2 * MARGIN, self.height() - 16)
+        painter.setFont(app_font())
+        line = painter.fontMetrics().height()
+        box = QRectF(MARGIN, 0, self.width() - 2 * MARGIN, self.height() - line - 2)
         painter.fillRect(box, now.colour("ground"))
         most = max(self.counts, default=0)
         for number, count in enumerate(self.counts if most else ()):
@@ -132,7 +142,11 @@ class Usage(QWidget):
                 now.colour("amber", 0.8),
             )
         painter.setPen(now.colour("quiet"))
-        painter.drawText(QRectF(box.left(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignLeft, self.words)
+        words = QRectF(box.left(), box.bottom() + 1, box.width(), line)
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft, self.words)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(160, 26 + QFontMetrics(app_font()).height())
 
 
 if __name__ == "__main__":

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, QSizeF, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
@@ -21,6 +21,25 @@ def say(painter: QPainter, area: QRect, text: str, *, top: bool = False) -> None
     painter.drawRoundedRect(box, 4, 4)
     painter.setPen(theme().colour("text"))
     painter.drawText(inner, flags, text)
+
+
+def tag_size(text: str) -> QSizeF:
+    """The room that a tag takes with its words, which grow with the size of text."""
+    metrics = QFontMetricsF(app_font(_TAG))
+    return QSizeF(metrics.horizontalAdvance(text) + 20, metrics.height() + 5)
+
+
+def tag(painter: QPainter, box: QRectF, text: str, *, edge: str = "") -> None:
+    """A few words in a box of `tag_size` or more; `edge`: the colour of the line round it, if it has one."""
+    painter.setPen(QPen(theme().colour(edge), 1.2) if edge else QPen(Qt.PenStyle.NoPen))
+    painter.setBrush(theme().colour("ground", 0.85))
+    painter.drawRoundedRect(box, 5, 5)
+    painter.setPen(theme().colour("text"))
+    painter.setFont(app_font(_TAG))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+_TAG = 9.5
 
 
 def caption(painter: QPainter, box: QRectF, text: str, side: Qt.AlignmentFlag) -> None:

@@ -291,6 +291,7 @@ class ColourDesk(Desk):
         beside.setContentsMargins(0, 0, 8, 8)
         beside.addWidget(with_bar(self.stage, self.stage_bar), 1)
         beside.addWidget(self.used_by)
+        self.used_by.setContentsMargins(6, 0, 0, 0)  # as the stage's panel
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(halves((left, 230), (self.pages, 560), (right, 490), stretch={2: 1}))

@@ -180,7 +180,7 @@ class GradientPage(QWidget):
         """What a baked row of the gradient needs; told once the hand rests."""
         errors, least = width_advice(self.gradient)
         shown = [
-            f"{each.width}: {255 * each.error:.2g}{' ✓' if each.error < ENOUGH else ''}"
+            f"{each.width}:{_TIED}{255 * each.error:.2g}{_TIED + '✓' if each.error < ENOUGH else ''}"
             for each in errors
             if each.width in ADVISED or each.width == least
         ]
@@ -233,6 +233,9 @@ class GradientPage(QWidget):
         column.addStretch(1)
         column.addWidget(side_by_side(self.from_button, self.file, self.atlas))
 
+
+_TIED = "\u00a0"
+"""A space at which no line ends."""
 
 SOURCES = {
     "ends": "Its two end colours alone",
