@@ -171,11 +171,11 @@ class StageBar(QWidget):
         return button
 
 
-def with_bar(stage: StageView, bar: StageBar) -> QWidget:
-    """A stage over its bar, as a panel of a desk."""
+def with_bar(stage: StageView, bar: StageBar, *, within: bool = False) -> QWidget:
+    """A stage over its bar, as a panel of a desk, or `within` one that has edges of its own."""
     panel = QWidget()
     column = QVBoxLayout(panel)
-    column.setContentsMargins(6, 10, 6, 8)
+    column.setContentsMargins(*(0, 0, 0, 0) if within else (6, 10, 6, 8))
     column.addWidget(surrounded(stage), 1)
     column.addWidget(bar)
     return panel

@@ -143,6 +143,7 @@ class CodeView(QWidget):
         self.search.setAccessibleName("find in the text")
         self.search.setClearButtonEnabled(True)
         self.count = quiet_label()
+        self.count.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(side_by_side(self.search, self.count, filled=True))
@@ -169,7 +170,8 @@ class CodeView(QWidget):
     def _tell_count(self) -> None:
         sought = self.search.text().lower()
         places = self.text.toPlainText().lower().count(sought) if sought else 0
-        self.count.setText(counted(places, "place") if sought else "")
+        self.count.setText(counted(places, "place"))
+        self.count.setVisible(bool(sought))
 
 
 def _example() -> QWidget:

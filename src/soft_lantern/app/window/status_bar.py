@@ -18,6 +18,7 @@ class StatusBar(QStatusBar):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setSizeGripEnabled(False)
+        self.setContentsMargins(10, 0, 10, 0)  # as the header
         self.message = ElidedLabel()
         self.notice_button = QToolButton()
         self.notice_button.setText(notices_in_words([]))

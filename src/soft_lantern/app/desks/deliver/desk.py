@@ -262,7 +262,7 @@ class DeliverDesk(Desk):
         panel = QWidget()
         column = QVBoxLayout(panel)
         column.setContentsMargins(4, 10, 10, 10)
-        column.addWidget(with_bar(self.stage, self.stage_bar), 3)
+        column.addWidget(with_bar(self.stage, self.stage_bar, within=True), 3)
         column.addWidget(heading_label("Pre-flight"))
         column.addWidget(self.notices, 3)
         column.addWidget(side_by_side(heading_label("Figures"), self.budgets, filled=True))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.desks.tune.family_tree import FAVOURITE, FamilyTree
 
@@ -27,6 +27,7 @@ class TreePanel(QWidget):
         below = (self.duplicate_button, self.delete_button, self.more_button)
         for button, words in zip(below, ("Duplicate", "Delete", "More"), strict=True):
             button.setText(words)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         top, second = QHBoxLayout(), QHBoxLayout()
         top.addWidget(self.search, 1)
         top.addWidget(self.favourites)
