@@ -25,7 +25,8 @@ from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.background import Background
 from soft_lantern.app.work.beside import NewestAnswer, reply_to
 from soft_lantern.app.work.garbage import GarbageCollector
-from soft_lantern.app.work.mishaps import log_file, of_application, words_for
+from soft_lantern.app.work.mishaps import Mishaps, log_file, words_for
+from soft_lantern.app.work.only_one import only_one
 from soft_lantern.errors import BadFile
 from soft_lantern.graph.document import Asset, Project, changed
 
@@ -117,7 +118,7 @@ def test_an_unexpected_error_is_told_logged_and_the_window_lives(
     session.apply("Edit", lambda project: changed(project, name="Edited"))
     before = session.project
     QApplication.processEvents()
-    monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
+    monkeypatch.setattr(sys, "excepthook", only_one(Mishaps)._in_slot)
     monkeypatch.setattr(window.build.canvas.acts, "tidy", lambda: (_ for _ in ()).throw(KeyError("a slip nobody has")))
     try:
         window.build.canvas.acts.tidy()
@@ -134,7 +135,7 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
 ) -> None:
     """What it had edited by then is undone, and can be made again; edits before it, and of views that fail, stay."""
     session = window.session
-    monkeypatch.setattr(sys, "excepthook", of_application()._in_slot)
+    monkeypatch.setattr(sys, "excepthook", only_one(Mishaps)._in_slot)
     rename(session, "Before")
     QApplication.processEvents()
 

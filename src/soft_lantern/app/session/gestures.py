@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QCoreApplication, QEvent, QObject
+from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 
 
@@ -15,12 +15,11 @@ class Gestures(QObject):
     `first`: who is asked whether they take a key before the object it is for gets it.
     """
 
-    def __init__(self, application: QCoreApplication | None) -> None:
+    def __init__(self, application: QObject) -> None:
         super().__init__(application)
         self.count = 0
         self.first: set[Callable[[QObject | None, QKeyEvent], bool]] = set()
-        if application:
-            application.installEventFilter(self)
+        application.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QMouseEvent):
@@ -29,10 +28,3 @@ class Gestures(QObject):
             self.count += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
             return any(takes(watched, event) for takes in tuple(self.first))
         return False
-
-
-def of_application() -> Gestures:
-    """The one of this application, made when it is first wanted."""
-    application = QCoreApplication.instance()
-    found = application.findChild(Gestures) if application else None
-    return found or Gestures(application)

@@ -13,10 +13,11 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern import turns
-from soft_lantern.app.session import gestures
+from soft_lantern.app.session.gestures import Gestures
 from soft_lantern.app.session.history import Edit
 from soft_lantern.app.session.open_project import OpenProject
 from soft_lantern.app.work.background import Run
+from soft_lantern.app.work.only_one import only_one
 from soft_lantern.app.work.tasks import Task
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import Imported
@@ -75,7 +76,7 @@ class Session(QObject):
         self.shared.windows += 1
         shared = self.shared
         self.background, self.files, self.undo = shared.background, shared.files, shared.undo
-        self.saver, self.found, self.gestures = shared.saver, shared.notices, gestures.of_application()
+        self.saver, self.found, self.gestures = shared.saver, shared.notices, only_one(Gestures)
         self.models, self.images, self.loading = self.files.models, self.files.images, self.files.loading
         self._show_scene(next(iter(sorted(self.project.scenes)), ""))
         self.material_id = most_worn(self.project, self.scene_id)

@@ -39,7 +39,8 @@ from soft_lantern.app.window.project_commands import ProjectCommands
 from soft_lantern.app.window.remembering import Remembering
 from soft_lantern.app.window.status_bar import StatusBar
 from soft_lantern.app.window.window_commands import FIRST, last
-from soft_lantern.app.work import mishaps
+from soft_lantern.app.work.mishaps import Mishaps
+from soft_lantern.app.work.only_one import only_one
 from soft_lantern.formats.images import FLOATING, READABLE_IMAGES
 from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.notice import notices_in_words
@@ -247,8 +248,9 @@ class MainWindow(QMainWindow):
         session.undo.changed.connect(self._name_undo)
         session.task_started.connect(self.status.task_bar.watch)
         session.object_imported.connect(self._select_object)
-        mishaps.of_application().broke_off.connect(session.undo.take_back_turn)
-        mishaps.of_application().happened.connect(self._went_wrong)
+        mishaps = only_one(Mishaps)
+        mishaps.broke_off.connect(session.undo.take_back_turn)
+        mishaps.happened.connect(self._went_wrong)
         self.status.notices_wanted.connect(self.open_notices)
         header.desk_wanted.connect(self.go_to_desk)
         header.graph_wanted.connect(session.open_material)

@@ -16,7 +16,7 @@ from types import TracebackType
 from typing import TypeVar
 
 import platformdirs
-from PyQt6.QtCore import QCoreApplication, QObject, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from soft_lantern.app.work.beside import Reply, reply_to
 from soft_lantern.errors import LanternError
@@ -60,14 +60,6 @@ def _let_go(traceback: TracebackType | None) -> None:
     clear_frames(traceback)
     for name in ("last_type", "last_value", "last_traceback", "last_exc"):
         sys.__dict__.pop(name, None)  # Python keeps the newest error there
-
-
-def of_application() -> Mishaps:
-    """The one that catches errors for this application, made and installed when it is first wanted."""
-    application = QCoreApplication.instance()
-    assert application
-    found = application.findChild(Mishaps)
-    return found or Mishaps(application)
 
 
 def each_by_itself(*calls: Callable[[], object]) -> None:

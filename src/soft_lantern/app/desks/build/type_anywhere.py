@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from soft_lantern.app.canvas.canvas import Canvas
-from soft_lantern.app.session.gestures import of_application
+from soft_lantern.app.session.gestures import Gestures
+from soft_lantern.app.work.only_one import only_one
 
 FIELDS = (QLineEdit, QAbstractSpinBox, QComboBox, QTextEdit, QPlainTextEdit)
 _PLAIN = (
@@ -30,16 +31,16 @@ class TypeAnywhere(QObject):
         super().__init__(desk)
         self.desk, self.canvas, self.own = desk, canvas, own
         desk.installEventFilter(self)
-        first, take = of_application().first, self._take
+        self._first = first = only_one(Gestures).first
+        take = self._take
         desk.destroyed.connect(lambda: first.discard(take))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Look while the desk is seen."""
-        first = of_application().first
         if event and event.type() == QEvent.Type.Show:
-            first.add(self._take)
+            self._first.add(self._take)
         elif event and event.type() == QEvent.Type.Hide:
-            first.discard(self._take)
+            self._first.discard(self._take)
         return False
 
     def _take(self, watched: QObject | None, event: QKeyEvent) -> bool:
