@@ -128,6 +128,11 @@ class _Drawing:
         self.newest = Newest("stage", self._give_up)
         self._backend = backend
         self._local = threading.local()
+        # Begun at once, while the window that is to show pictures is still being made; draws say what goes wrong.
+        self.newest.submit("", self._begin, lambda _: None)
+
+    def _begin(self) -> None:
+        self._renderer()
 
     def draw(self, job: Job) -> None:
         """Make the frame and hand its picture over, on the thread."""
