@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
+from PIL import Image as PillowImage
 
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.assets import load_models
@@ -59,6 +61,21 @@ def test_the_basin_with_all_its_passes_is_drawn_the_same(demo: Demo, gl: GlRende
     difference = np.abs(gl.render(frame).pixels.astype(int) - soft.render(frame).pixels)
     assert difference.mean() <= 0.5
     assert np.percentile(difference, 99.9) <= 3
+
+
+def test_a_picture_drawn_smaller_is_handed_over_as_large_as_it_is_looked_at(demo: Demo, gl: GlRenderer) -> None:
+    """Mixed between the pixels' middles, as Pillow's bilinear filter does it too."""
+    frame = demo_frame(demo, StageOptions())
+    small = gl.render(frame)
+    for share in (1.7, 3.0):
+        size = round(frame.size[0] * share), round(frame.size[1] * share)
+        large = gl.render(replace(frame, shown_at=size))
+        wanted = PillowImage.fromarray(np.ascontiguousarray(small.pixels[..., :3]), "RGB").resize(
+            size, PillowImage.Resampling.BILINEAR
+        )
+        assert np.abs(large.pixels[..., :3].astype(int) - np.asarray(wanted, int)).max() <= 2
+        assert np.array_equal(large.linear, small.linear)
+    assert gl.render(frame).pixels.shape == small.pixels.shape
 
 
 def test_what_lies_behind_the_camera_is_cut_off(demo: Demo, gl: GlRenderer, soft: SoftRenderer) -> None:

@@ -89,6 +89,8 @@ class Frame(Struct, frozen=True, dict=True):
 
     `uniforms`: values of uniforms that all paints share, such as the light's. `shadow`: where shadows fall from.
     `glow`: how much of what is brighter than white spreads around it. `edges`: triangles' edges are drawn over them.
+    `shown_at`: the size in pixels at which a picture that is drawn smaller is looked at; a renderer that can enlarge it
+    beside the window's thread hands it over so.
     """
 
     size: tuple[int, int]
@@ -102,6 +104,7 @@ class Frame(Struct, frozen=True, dict=True):
     shadow: ShadowView | None = None
     glow: float = 0.0
     edges: bool = False
+    shown_at: tuple[int, int] = (0, 0)
 
     def order(self, item: Item) -> Indices:
         """The triangles of an item as they are drawn: of what blends, the farthest first, as far as middles tell."""
@@ -152,7 +155,10 @@ def _three(vector: Matrix) -> tuple[float, ...]:
 
 
 class Picture(Struct, frozen=True):
-    """A finished picture: (height, width, 4), top row first. `linear` is before the display step."""
+    """A finished picture: (height, width, 4), top row first.
+
+    `linear` is before the display step, and always as large as it was drawn.
+    """
 
     pixels: Pixels
     linear: LinearPixels

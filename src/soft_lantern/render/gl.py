@@ -190,8 +190,9 @@ class GlRenderer:
         target.shown.use()
         fill_picture(self.context, program)
         finish()
-        rows = np.frombuffer(target.shown.read(components=4), np.uint8)
-        return rows.reshape(frame.size[1], frame.size[0], 4)[::-1]
+        shown = target.shown if frame.shown_at <= frame.size else self.resources.enlarged(target.shown, frame.shown_at)
+        rows = np.frombuffer(shown.read(components=4), np.uint8)
+        return rows.reshape(shown.height, shown.width, 4)[::-1]
 
     # Drawing
 

@@ -63,6 +63,7 @@ class GlResources:
             weakref.WeakKeyDictionary()
         )
         self._targets: OrderedDict[tuple[str, int, int, int], Target] = OrderedDict()
+        self._enlarged: moderngl.Framebuffer | None = None
 
     def program(self, vertex: str, fragment: str) -> moderngl.Program:
         """The program of two shaders, compiled once. Raises LanternError with the driver's words."""
@@ -148,6 +149,22 @@ class GlResources:
             self._drop_old_targets()
         self._targets.move_to_end(key)
         return self._targets[key]
+
+    def enlarged(self, picture: moderngl.Framebuffer, size: tuple[int, int]) -> moderngl.Framebuffer:
+        """A picture of 8 bits at a larger size, mixed between its pixels; as it is where the driver is out of reach.
+
+        It holds until the next one is asked for.
+        """
+        library = _library()
+        if library is None:
+            return picture
+        if self._enlarged is None or self._enlarged.size != size:
+            self._enlarged = self.context.framebuffer([self.context.renderbuffer(size, 4)])
+        library.glBindFramebuffer(0x8CA8, picture.glo)
+        library.glBindFramebuffer(0x8CA9, self._enlarged.glo)
+        library.glBlitFramebuffer(0, 0, *picture.size, 0, 0, *size, 0x4000, 0x2601)
+        library.glFinish()
+        return self._enlarged
 
     def begin_frame(self) -> None:
         """Give back what nothing needs any more; from here on, pictures drawn into are the new frame's."""

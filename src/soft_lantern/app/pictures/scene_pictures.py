@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -67,8 +68,8 @@ class ScenePictures(QObject):
         self.still = False
 
     def request(self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
-        """Ask for a picture at a size in pixels, or smaller while hands move; its size."""
-        share = 1.0 if still or sight.card else self.pace.share
+        """Ask for a picture at a size in pixels, or drawn smaller while hands move; the size it is drawn at."""
+        share, shown_at = 1.0 if still or sight.card else self.pace.share, size
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
         asked = self._asked
         make = self.frame_maker(sight, size, self.samples if still else 0)
@@ -80,7 +81,7 @@ class ScenePictures(QObject):
             frame = make()
             if figures:
                 costs[:] = cost_in_words(frame)
-            return frame
+            return replace(frame, shown_at=shown_at)
 
         def deliver(picture: Picture) -> None:
             if moving:
@@ -137,7 +138,7 @@ class ScenePictures(QObject):
     def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
         self._late.stop()
         self.waiting = False
-        height, width = picture.pixels.shape[:2]
+        height, width = picture.linear.shape[:2]
         self.image = opaque_image(picture.pixels)
         self.linear = picture.linear
         self.still = still_of == self._asked
