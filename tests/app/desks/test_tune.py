@@ -17,6 +17,7 @@ from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.panels.change_report import ChangeReport
 from soft_lantern.app.panels.scatter_dialog import ScatterDialog
 from soft_lantern.app.pictures.comparison import DIFFERENCE, DIVIDER, FOUR
+from soft_lantern.app.pictures.pace import Pace
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.colour_button import COLOUR_DRAG
 from soft_lantern.app.widgets.limits_dialog import LimitsDialog
@@ -416,7 +417,7 @@ def test_a_pick_stands_at_the_top_of_its_family_is_found_and_takes_weights(windo
     assert set(tune.tree.selected) == {"black_iron", "copper"} and tune.selection.look_id == "copper"
 
 
-def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
+def test_four_looks_a_difference_and_a_snapshot(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     tune, session = at_tea(window).tune, window.session
     stage, panel = tune.stage, tune.compare
     tune.select("aged_copper")
@@ -440,6 +441,18 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow) -> None:
     until(lambda: other_side_is_still(stage))
     apart = pixels(stage.grab().toImage())
     assert apart[60:-60].sum() > 0
+    monkeypatch.setattr(Pace, "share", 0.5)  # a slow machine: what moves is drawn smaller, on both sides
+    whole, drawn, shown = stage.pictures.image.size(), set[int](), set[tuple[int, int]]()
+    stage.pictures.arrived.connect(lambda picture: drawn.add(picture.linear.shape[1]))
+
+    def note_sizes(*_: object) -> None:
+        shown.update((each.width(), each.height()) for each in (stage.pictures.image, stage.comparison.images[1]))
+
+    stage.pictures.arrived.connect(note_sizes)
+    stage.comparison.arrived.connect(note_sizes)
+    stage.request()
+    until(lambda: len(drawn) == 2 and other_side_is_still(stage))
+    assert shown == {(whole.width(), whole.height())}
     panel.compare("")
     panel.snapshots.setCurrentRow(0)
     QTest.mouseClick(panel.take, LEFT)

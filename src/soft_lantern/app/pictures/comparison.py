@@ -82,16 +82,17 @@ class Comparison(QObject):
         scene = self.pictures.scene
         return wearing(project, scene, self.sides[0].look, look_id) if scene else project
 
-    def request(self, sight: Sight, size: tuple[int, int], samples: int) -> None:
-        """Ask for pictures of the sides at a size in pixels."""
+    def request(self, sight: Sight, size: tuple[int, int], shown_at: tuple[int, int], samples: int) -> None:
+        """Ask for pictures of the sides at a size in pixels; `shown_at`: the size of the stage."""
         if not self.on:
             return
         pictures = self.pictures
         if self.mode == FOUR:
             size = (max(size[0] // 2, 8), max(size[1] // 2, 8))
+            shown_at = (shown_at[0] // 2, shown_at[1] // 2)
         asked = self._round
         for number in range(0 if self.mode == FOUR else 1, len(self.sides)):
-            make = pictures.frame_maker(sight, size, samples, self.project_for(number))
+            make = pictures.frame_maker(sight, size, samples, self.project_for(number), shown_at=shown_at)
             take = reply_to(self, lambda picture, number=number: self._take(number, picture, asked))
             failed = reply_to(pictures, pictures.failed.emit)
             pictures.worker.submit(f"{pictures.place} side {number}", Job(make, take, failed))

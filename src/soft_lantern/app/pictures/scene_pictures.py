@@ -72,7 +72,7 @@ class ScenePictures(QObject):
         share, shown_at = 1.0 if still or sight.card else self.pace.share, size
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
         asked = self._asked
-        make = self.frame_maker(sight, size, self.samples if still else 0)
+        make = self.frame_maker(sight, size, self.samples if still else 0, shown_at=shown_at)
         costs: list[str] = []
         pace, moving = self.pace, not still and not sight.card
         arrived, failed = reply_to(self, self._take), reply_to(self, self._fail)
@@ -81,7 +81,7 @@ class ScenePictures(QObject):
             frame = make()
             if figures:
                 costs[:] = cost_in_words(frame)
-            return replace(frame, shown_at=shown_at)
+            return frame
 
         def deliver(picture: Picture) -> None:
             if moving:
@@ -103,9 +103,18 @@ class ScenePictures(QObject):
         self.late.emit()
 
     def frame_maker(
-        self, sight: Sight, size: tuple[int, int], samples: int, project: Project | None = None
+        self,
+        sight: Sight,
+        size: tuple[int, int],
+        samples: int,
+        project: Project | None = None,
+        *,
+        shown_at: tuple[int, int] = (0, 0),
     ) -> Callable[[], Frame]:
-        """What makes the frame of how things are now, or would be in another project, on any thread."""
+        """What makes the frame of how things are now, or would be in another project, on any thread.
+
+        `size` and `shown_at`: as frames have them.
+        """
         project = project or self.session.project
         scene = project.scenes.get(self.session.scene_id) or self.scene
         assert scene
@@ -121,7 +130,8 @@ class ScenePictures(QObject):
 
         def made() -> Frame:
             lit = light.now(tried, shown, models, images, looks) if light else None
-            return frame_of(tried, shown, models, camera, size, options, looks, at, samples, images, lit)
+            frame = frame_of(tried, shown, models, camera, size, options, looks, at, samples, images, lit)
+            return replace(frame, shown_at=shown_at)
 
         return made
 

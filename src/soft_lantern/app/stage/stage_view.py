@@ -118,7 +118,7 @@ class StageView(QWidget):
         ratio, sight, still = self.devicePixelRatioF(), self.modes.sight, self._still
         size = round(self.width() * ratio), round(self.height() * ratio)
         drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
-        self.comparison.request(sight, drawn, self.pictures.samples if still else 0)
+        self.comparison.request(sight, drawn, size, self.pictures.samples if still else 0)
         if not still:
             self._settled.start()
 
