@@ -8,7 +8,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, QStandardPaths, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QPixmap
+from PyQt6.QtGui import QAction, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
@@ -33,6 +33,7 @@ from soft_lantern.demo.starting_points import POINTS, StartingPoint, unused_fold
 
 SIZE, LARGE, SMALL = QSize(1120, 700), QSize(248, 155), QSize(96, 60)
 COLUMNS = 3
+GAP = 10
 EMPTY = "Projects you open are listed here, newest first."
 
 
@@ -118,6 +119,7 @@ class StartPage(QWidget):
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
+        column.setSpacing(GAP)
         column.addWidget(heading_label("Go on with"))
         self.empty = quiet_label(EMPTY, wraps=True)
         column.addWidget(self.empty)
@@ -133,18 +135,19 @@ class StartPage(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(area, 1)
         row = QHBoxLayout()
-        row.addWidget(self.open_button)
+        row.addWidget(self.open_button, 1)
         row.addWidget(self.demo_button, 1)
         column.addWidget(self.tour_button)
         column.addLayout(row)
-        for button in (self.demo_button, self.tour_button):
+        for button in (self.open_button, self.demo_button, self.tour_button):
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         return column
 
     def _right(self) -> QVBoxLayout:
         column, grid = QVBoxLayout(), QGridLayout()
+        column.setSpacing(GAP)
         column.addWidget(heading_label("Begin with"))
-        grid.setSpacing(10)
+        grid.setSpacing(GAP)
         for number, button in enumerate(self.points.values()):
             grid.addWidget(button, number // COLUMNS, number % COLUMNS)
             grid.setColumnStretch(number % COLUMNS, 1)
@@ -171,7 +174,7 @@ class StartPage(QWidget):
 
     def _project(self, project: Recent) -> QToolButton:
         when = "no longer there" if not project.is_there else _ago(time.time() - project.opened)
-        button = _card(f"{project.name}\n{when}", QPixmap(str(project.picture)), SMALL)
+        button = _card(f"{project.name}\n{when}", QPixmap(str(project.picture)), SMALL, gap=GAP)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         button.setAccessibleName(project.name)
@@ -209,16 +212,22 @@ class StartPage(QWidget):
         self.where.setText(f"New projects are made in {self.home}")
 
 
-def _card(text: str, picture: QPixmap, size: QSize) -> QToolButton:
-    """A button with a picture, empty where there is none, and lines of words."""
+def _card(text: str, picture: QPixmap, size: QSize, *, gap: int = 0) -> QToolButton:
+    """A button with a picture, empty where there is none, and lines of words; `gap`: between the two, in pixels."""
     button = QToolButton()
     button.setProperty("start", True)
     button.setText(text)
     if picture.isNull():
         picture = QPixmap(size)
         picture.fill(Qt.GlobalColor.transparent)
-    button.setIcon(untinted_icon(in_surround(picture, 6 / size.width())))
-    button.setIconSize(size)
+    framed = in_surround(picture, 6 / size.width())
+    held = QPixmap(round(framed.width() * (1 + gap / size.width())), framed.height())
+    held.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(held)
+    painter.drawPixmap(0, 0, framed)
+    painter.end()
+    button.setIcon(untinted_icon(held))
+    button.setIconSize(size + QSize(gap, 0))
     return button
 
 
