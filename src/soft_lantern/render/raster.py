@@ -90,9 +90,10 @@ def rasterise(
         if every:
             kept.append((pixel, at, triangle))
             continue
-        nearest = np.lexsort((at, pixel))
-        first = nearest[np.r_[True, pixel[nearest][1:] != pixel[nearest][:-1]]] if len(nearest) else nearest
-        best[pixel[first]] = at[first]
+        np.minimum.at(best, pixel, at)
+        nearest = np.flatnonzero(at == best[pixel])
+        _, first = np.unique(pixel[nearest], return_index=True)  # of those as near, the first
+        first = nearest[first]
         kept.append((pixel[first], at[first], triangle[first]))
     if not kept:
         kept.append((np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)))
@@ -138,32 +139,53 @@ class _Screen:
         extent = np.maximum(high - low, 0)
         wanted = np.abs(self.areas) > 1e-12 if not facing else self.areas * facing > 1e-12
         counts = np.where(wanted, extent[:, 0] * extent[:, 1], 0)
+        edges = _edges(screen)
         for chunk in _chunks(counts):
             triangle = np.repeat(chunk, counts[chunk])
             step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
-            x = low[triangle, 0] + step % extent[triangle, 0]
-            y = low[triangle, 1] + step // extent[triangle, 0]
+            across = extent[:, 0][triangle]
+            row = step // across
+            x, y = low[:, 0][triangle] + (step - row * across), low[:, 1][triangle] + row
+            for edge in edges:  # what lies outside one of them is asked no more
+                inside = edge.has(triangle, x + 0.5, y + 0.5)
+                triangle, x, y = triangle[inside], x[inside], y[inside]
             centre = np.stack([x, y], axis=1) + 0.5
             at = (self.depths[triangle] * _weights(self.places[triangle], centre)).sum(axis=1)
-            inside = _covers(screen[triangle], centre) & (at >= 0) & (at <= 1)
+            inside = (at >= 0) & (at <= 1)
             pixel = (size[1] - 1 - y) * size[0] + x
             yield pixel[inside], at[inside], triangle[inside]
 
 
-def _covers(screen: Floats, centre: Floats) -> npt.NDArray[np.bool_]:
-    """Whether triangles cover pixels' middles. Corners lie on a fine grid, so that all products are exact.
+class _Edge(Struct, frozen=True, eq=False):
+    """One edge of every triangle: where it starts, how far it goes, and how far a place of its must be beside it."""
+
+    start_x: Floats
+    start_y: Floats
+    along_x: Floats
+    along_y: Floats
+    least: Floats
+
+    def has(self, triangle: npt.NDArray[np.int64], x: Floats, y: Floats) -> npt.NDArray[np.bool_]:
+        """Whether places lie on the inner side of those triangles' edge."""
+        up, right = y - self.start_y[triangle], x - self.start_x[triangle]
+        beside = self.along_x[triangle] * up - self.along_y[triangle] * right
+        return np.asarray(beside >= self.least[triangle])
+
+
+def _edges(screen: Floats) -> list[_Edge]:
+    """The three edges of triangles, whose corners lie on a fine grid, so that all products are exact.
 
     A middle on an edge belongs to the triangle on the edge's right or lower side alone, so that neighbours neither
     leave a gap nor both draw it.
     """
     turn = np.where(_cross(screen[:, 1] - screen[:, 0], screen[:, 2] - screen[:, 0]) < 0, -1.0, 1.0)
-    inside = np.ones(len(screen), bool)
+    found = []
     for start, end in ((0, 1), (1, 2), (2, 0)):
-        edge = (screen[:, end] - screen[:, start]) * turn[:, None]
-        beside = _cross(edge, centre - screen[:, start])
-        own = (edge[:, 1] < 0) | ((edge[:, 1] == 0) & (edge[:, 0] < 0))
-        inside &= (beside > 0) | ((beside == 0) & own)
-    return inside
+        along = (screen[:, end] - screen[:, start]) * turn[:, None]
+        own = (along[:, 1] < 0) | ((along[:, 1] == 0) & (along[:, 0] < 0))
+        parts = (*screen[:, start].T, *along.T, np.where(own, 0.0, np.nextafter(0.0, 1.0)))
+        found.append(_Edge(*(np.ascontiguousarray(part) for part in parts)))
+    return found
 
 
 def _weights(screen: Floats, centre: Floats) -> Floats:

@@ -7,7 +7,7 @@ pass per item.
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -138,7 +138,7 @@ class _Canvas:
         np.minimum.at(own, hits.pixels, hits.depths)
         walls = np.zeros(len(own))
         for volume in volumes:
-            placed = _placed(volume, frame.inputs, frame.uniforms)
+            placed = _placed(volume, frame.inputs, frame.uniforms, ())
             clip = _clip(placed["position_world"], frame.camera.view_projection)
             walls += walls_behind(volume.mesh.triangles, clip, frame.size, own) * (-1 if volume.mirrored else 1)
         return np.asarray(walls[hits.pixels])
@@ -167,7 +167,8 @@ def _shadow_map(frame: Frame, view: shadow.ShadowView) -> Image:
     found = np.full((shadow.SIZE**2, 4), shadow.NOTHING, np.float32)
     paint = Paint(shadow.drawn_depth())
     for item in frame.casters:
-        hits = drawn(replace(item, culled=False), frame.inputs, view.view_projection, size, depth, frame.uniforms)
+        whole, needed = replace(item, culled=False), None if item.paint.masked else {"position_world"}
+        hits = drawn(whole, frame.inputs, view.view_projection, size, depth, frame.uniforms, needed=needed)
         leaves = pixel_leaves(hits, frame.inputs | item.inputs, frame.size, rates=item.paint.masked)
         kept = np.ones(len(hits.pixels), bool)
         if item.paint.masked:
@@ -185,13 +186,15 @@ def drawn(
     depth: npt.NDArray[np.float64],
     shared: Mapping[str, UniformValue] | None = None,
     order: Indices | None = None,
+    needed: Collection[str] | None = None,
 ) -> Hits:
     """Where an item is nearer than `depth` in a picture, and what its triangles carry there.
 
     `of_frame`: the inputs of `ir.surface_inputs.OF_FRAME`; `shared`: values of uniforms that are not the paint's
-    own. `order`: the triangles in an order in which all of them count, not the nearest alone.
+    own. `order`: the triangles in an order in which all of them count, not the nearest alone. `needed`: what is
+    carried, the position in the world in any case; otherwise all that can be.
     """
-    carried = _placed(item, of_frame, shared or {})
+    carried = _placed(item, of_frame, shared or {}, needed)
     clip = _clip(carried["position_world"], view_projection)
     facing = (-1 if item.mirrored else 1) if item.culled else 0
     triangles = item.mesh.triangles if order is None else order
@@ -199,9 +202,14 @@ def drawn(
 
 
 def _placed(
-    item: Item, of_frame: Mapping[str, tuple[float, ...]], shared: Mapping[str, UniformValue]
+    item: Item,
+    of_frame: Mapping[str, tuple[float, ...]],
+    shared: Mapping[str, UniformValue],
+    needed: Collection[str] | None = None,
 ) -> dict[str, npt.NDArray[np.float64]]:
     wanted = surface_inputs.vertex(item.paint.offset)
+    if needed is not None:
+        wanted = {name: expr for name, expr in wanted.items() if name in needed or name == "position_world"}
     leaves = vertex_leaves(item.mesh, wanted, {**of_frame, **item.inputs}, {**shared, **item.uniforms})
     return shaded_vertices(item.mesh, wanted, leaves)
 
