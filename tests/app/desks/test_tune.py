@@ -446,7 +446,9 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow, monkeypatch:
     stage.pictures.arrived.connect(lambda picture: drawn.add(picture.linear.shape[1]))
 
     def note_sizes(*_: object) -> None:
-        shown.update((each.width(), each.height()) for each in (stage.pictures.image, stage.comparison.images[1]))
+        shown.update(
+            (each.width(), each.height()) for each in (stage.pictures.image, *stage.comparison.images.values())
+        )
 
     stage.pictures.arrived.connect(note_sizes)
     stage.comparison.arrived.connect(note_sizes)
