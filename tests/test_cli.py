@@ -156,7 +156,9 @@ def test_what_follows_a_script_is_its_own(tmp_path: Path) -> None:
 def test_a_signal_ends_a_command_in_one_line_even_while_a_class_is_made(
     tmp_path: Path, number: signal.Signals, words: str, moment: str
 ) -> None:
-    (tmp_path / "signalled.py").write_text(f"""import os
+    # What is begun in the background is deaf to Ctrl-C; this script is not.
+    (tmp_path / "signalled.py").write_text(f"""import os, signal
+signal.signal(signal.SIGINT, signal.default_int_handler)
 class Signalled:
     def {moment}(self, *_):
         os.kill(os.getpid(), {number:d})
