@@ -15,6 +15,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from soft_lantern.commands import probing
+from soft_lantern.formats import images
+
 ROOT = Path(__file__).parent.parent
 NOBODY = 65_534
 
@@ -75,6 +78,18 @@ def test_probe_reads_every_wire_and_both_readers_agree(demo_folder: Path) -> Non
     for name, numbers in answers[0]["wires"].items():
         assert answers[1]["wires"][name] == pytest.approx(numbers, rel=1e-5)
     assert {"base_colour", "metallic", "roughness", "normal", "emissive", "alpha"} <= set(answers[0]["surface"])
+
+
+def test_probe_reads_no_image_that_the_look_does_not(demo_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    read: list[str] = []
+    load = images.load_texture
+    monkeypatch.setattr(images, "load_texture", lambda texture, at: read.append(texture.id) or load(texture, at))
+    probing.probe(demo_folder, "height_ramp", "", [], [], "numpy")
+    assert not read
+    probing.probe(demo_folder, "mossy_urn", "", [], [], "numpy")
+    graph = (demo_folder / "materials" / "mossy_urn.json").read_text()
+    others = {path.stem for path in (demo_folder / "textures").glob("*.json")} - set(read)
+    assert read and all(f'"{texture_id}"' in graph for texture_id in read) and others
 
 
 def test_a_material_goes_out_as_materialx_and_into_another_project(demo_folder: Path, tmp_path: Path) -> None:

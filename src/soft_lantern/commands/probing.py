@@ -11,7 +11,8 @@ from soft_lantern.commands.arguments import material_and_values, pair, value_of
 from soft_lantern.errors import BadValue
 from soft_lantern.formats.images import load_images
 from soft_lantern.formats.project_folder import open_project
-from soft_lantern.graph.lowering import lower, uniform_values
+from soft_lantern.graph.document import Project, changed
+from soft_lantern.graph.lowering import lower, read_ids, uniform_values
 from soft_lantern.graph.parameters.edits import choice_of, held
 from soft_lantern.ir.expr import Expr, Type
 from soft_lantern.ir.hand_point import hand_point
@@ -42,7 +43,7 @@ def probe(
             raise BadValue(f"{identifier}={given} is outside the limits {parameter.low} to {parameter.high}")
         values[parameter.id] = value
     lowered = lower(found)
-    images, _ = load_images(document, project)
+    images, _ = load_images(_with_alone(document, set(read_ids(lowered, found, values).values())), project)
     leaves = {name: leaf(parts) for name, parts in uniform_values(lowered, found, values, images).items()}
     leaves |= {name: leaf(parts) for name, parts in _inputs(at).items()}
     results: dict[str, Expr] = {f"surface {n}": e for n, e in lowered.surface.items()} | lowered.wires
@@ -53,6 +54,15 @@ def probe(
         "surface": {n: computed[f"surface {n}"] for n in lowered.surface},
         "wires": {n: computed[n] for n in lowered.wires if n in computed},
     }
+
+
+def _with_alone(document: Project, ids: set[str]) -> Project:
+    """A project with no textures, gradients and palettes but those: to read all others would take long."""
+    textures, gradients, palettes = (
+        {key: each for key, each in held.items() if key in ids}
+        for held in (document.textures, document.gradients, document.palettes)
+    )
+    return changed(document, textures=textures, gradients=gradients, palettes=palettes)
 
 
 def _inputs(given: Sequence[str]) -> dict[str, tuple[float, ...]]:

@@ -124,13 +124,16 @@ def as_constants(values: Mapping[str, tuple[float, ...] | Image]) -> dict[Expr, 
     return {uniform(name, vector_type(len(value))): const(*value) for name, value in numbers.items()}
 
 
-def read_ids(lowered: Lowered, material: Material) -> dict[str, str]:
-    """The id that every uniform holds which is read at a place, by its default or as it is typed."""
-    defaults = {p.id: p.default for p in material.parameters}
+def read_ids(lowered: Lowered, material: Material, overrides: Mapping[str, Value] | None = None) -> dict[str, str]:
+    """The id that every uniform holds which is read at a place, by its parameter or as it is typed.
+
+    `overrides`: values by parameter id, in place of the parameters' defaults.
+    """
+    values = {p.id: p.default for p in material.parameters} | dict(overrides or {})
     found = {}
     for name, source in lowered.uniforms.items():
         if source.kind.is_read and not source.stage:
-            found[name] = str(defaults[source.parameter] if source.parameter else _typed_at(source, material))
+            found[name] = str(values[source.parameter] if source.parameter else _typed_at(source, material))
     return found
 
 
