@@ -101,16 +101,13 @@ def uniform_values(
 
     A texture is the image of its id among `images`, or grey where it is not there.
     """
-    defaults = {p.id: p.default for p in material.parameters}
+    exposed = _exposed(material, overrides)
     values: dict[str, tuple[float, ...] | Image] = {}
     for name, source in lowered.uniforms.items():
         if source.stage:
             values[name] = MISSING
             continue
-        if source.parameter:
-            value = overrides.get(source.parameter, defaults[source.parameter])
-        else:
-            value = _typed_at(source, material)
+        value = exposed[source.parameter] if source.parameter else _typed_at(source, material)
         if source.kind.is_read:
             values[name] = (images or {}).get(str(value), MISSING)
         else:
@@ -129,12 +126,16 @@ def read_ids(lowered: Lowered, material: Material, overrides: Mapping[str, Value
 
     `overrides`: values by parameter id, in place of the parameters' defaults.
     """
-    values = {p.id: p.default for p in material.parameters} | dict(overrides or {})
+    exposed = _exposed(material, overrides or {})
     found = {}
     for name, source in lowered.uniforms.items():
         if source.kind.is_read and not source.stage:
-            found[name] = str(values[source.parameter] if source.parameter else _typed_at(source, material))
+            found[name] = str(exposed[source.parameter] if source.parameter else _typed_at(source, material))
     return found
+
+
+def _exposed(material: Material, overrides: Mapping[str, Value]) -> dict[str, Value]:
+    return {p.id: p.default for p in material.parameters} | dict(overrides)
 
 
 def _typed_at(source: Source, material: Material) -> Value:

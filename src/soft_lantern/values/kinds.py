@@ -97,9 +97,6 @@ def conversion(given: Kind, wanted: Kind) -> Conversion | None:
     return _CONVERSIONS.get((given, wanted))
 
 
-_BY_NAME: dict[str, Kind] = {kind.value: kind for kind in Kind}
-
-
 def is_single(number: float) -> bool:
     """Whether a number is finite, and no larger than a 32-bit float holds."""
     return abs(number) <= LARGEST
@@ -108,6 +105,9 @@ def is_single(number: float) -> bool:
 def kind_named(text: str) -> Kind:
     """The kind of that name; a number for a name that no kind has."""
     return _BY_NAME.get(text, Kind.NUMBER)
+
+
+_BY_NAME: dict[str, Kind] = {kind.value: kind for kind in Kind}
 
 
 def components(value: Value) -> tuple[float, ...]:
