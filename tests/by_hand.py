@@ -115,7 +115,5 @@ def pixels(image: QImage) -> np.ndarray:
 def settled(window: MainWindow, desk: str = "build") -> np.ndarray:
     """The stage's pixels once it shows how things are now, at full size."""
     stage = getattr(window, desk).stage
-    QTest.qWait(5)
-    stage.request(still=True)
     until(lambda: stage.pictures.still and stage.pictures.image.size() == stage.size())
     return pixels(stage.pictures.image)

@@ -170,6 +170,8 @@ class Renderer(Protocol):
 
     name: str
     device: str
+    smooths: bool
+    """Whether it draws edges smoother where a frame asks for samples."""
 
     @property
     def compiled(self) -> int:

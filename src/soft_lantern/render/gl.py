@@ -1,7 +1,8 @@
 """The OpenGL renderer: moderngl in an EGL context without a window.
 
-A picture is drawn in passes: the sun's shadow map; the depth of what is opaque, where anything reads it; what is
-opaque; what is see-through, farthest first; edges, if asked for; glow; and the step to the screen.
+A picture is drawn in passes: the sun's shadow map; what is opaque, with the depth of it where anything reads that;
+what is see-through, farthest first; edges, if asked for; glow; and the step to the screen. A picture of several samples
+a pixel has the depth, which is of one, drawn before it.
 """
 
 from __future__ import annotations
@@ -40,6 +41,7 @@ class GlRenderer:
     """Draws frames with OpenGL 3.3."""
 
     name = "gl"
+    smooths = True
 
     def __init__(self) -> None:
         """Raises NoGraphics where no OpenGL 3.3 context can be had."""
@@ -72,6 +74,7 @@ class GlRenderer:
         target = self.resources.target("picture", frame.size, frame.samples)
         self._shadow_map(frame)
         depths = self._scene_depth(frame)
+        early = target.deep(depths) if depths and not frame.samples else target.drawing
         target.drawing.use()
         target.drawing.clear(0.0, 0.0, 0.0, 1.0, depth=1.0)
         context.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
@@ -83,11 +86,12 @@ class GlRenderer:
                     self._keep_behind(frame, target)
                     kept = True
                 walls = self._walls(frame, item)
-                target.drawing.use()
+                drawing = target.drawing if item.late else early
+                drawing.use()
                 context.enable(moderngl.DEPTH_TEST)
                 self._blend(item.blended)
-                target.drawing.depth_mask = not item.blended
-                self._draw(frame, item, item.paint, depths, walls)
+                drawing.depth_mask = not item.blended
+                self._draw(frame, item, item.paint, depths if item.late else None, walls, deep=not item.late)
         target.drawing.depth_mask = True
         context.disable(moderngl.BLEND)
         if frame.edges:
@@ -112,7 +116,7 @@ class GlRenderer:
     def _shadow_map(self, frame: Frame) -> None:
         if frame.shadow is None:
             return
-        target = self.resources.target("shadow", (shadow.SIZE, shadow.SIZE))
+        target = self._sun_map()
         key = (target, *shadow_key(frame, frame.shadow))
         if key == self._shadow_key:
             return
@@ -126,11 +130,17 @@ class GlRenderer:
             paint = keeping_holes(item.paint, SHADOW)
             self._draw(frame, plain, paint, view_projection=frame.shadow.view_projection)
 
+    def _sun_map(self) -> Target:
+        return self.resources.target("shadow", (shadow.SIZE, shadow.SIZE), components=1)
+
     def _scene_depth(self, frame: Frame) -> moderngl.Texture | None:
-        """The depth in metres of what is not drawn late, at every pixel; the farthest where there is nothing."""
+        """For the depth in metres of what is not drawn late, at every pixel; the farthest where there is nothing.
+
+        Where the picture has no samples, there is nothing yet: it is drawn with the picture.
+        """
         if not any(item.shown and reads_depth(item.paint.colour) for item in frame.items):
             return None
-        found = [item for item in frame.items if item.shown and not item.late]
+        found = [item for item in frame.items if item.shown and not item.late] if frame.samples else []
         return self._depth_of(frame, found, "scene depth").linear
 
     def _keep_behind(self, frame: Frame, target: Target) -> None:
@@ -142,7 +152,7 @@ class GlRenderer:
         behind.linear.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
 
     def _depth_of(self, frame: Frame, items: list[Item], use: str) -> Target:
-        target = self.resources.target(use, frame.size)
+        target = self.resources.target(use, frame.size, components=1)
         target.drawing.use()
         target.drawing.clear(frame.camera.range[1], 0.0, 0.0, 0.0, depth=1.0)
         for item in items:
@@ -159,7 +169,7 @@ class GlRenderer:
         if not volumes:
             return None
         own = self._depth_of(frame, [item], "own depth")
-        target = self.resources.target("walls", frame.size)
+        target = self.resources.target("walls", frame.size, components=1)
         target.drawing.use()
         target.drawing.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
         self.context.disable(moderngl.DEPTH_TEST)
@@ -217,9 +227,11 @@ class GlRenderer:
         depths: moderngl.Texture | None = None,
         walls: moderngl.Texture | None = None,
         view_projection: npt.NDArray[np.float64] | None = None,
+        *,
+        deep: bool = False,
     ) -> None:
         kept = self.resources
-        shader = kept.fragment(paint, outside=walls is not None)
+        shader = kept.fragment(paint, outside=walls is not None, deep=deep)
         vertex = kept.vertex(paint.offset, shader)
         program = kept.program(vertex.text, shader.text)
         seen = frame.camera.view_projection if view_projection is None else view_projection
@@ -274,7 +286,7 @@ class GlRenderer:
             value = values.get(key, ())
             if key == shadow.PICTURE.data and program.get(name, None) is not None:
                 unit = next(units)
-                self.resources.target("shadow", (shadow.SIZE, shadow.SIZE)).linear.use(unit)
+                self._sun_map().linear.use(unit)
                 program[name] = unit
             elif key == BEHIND.data:
                 if program.get(name, None) is not None:

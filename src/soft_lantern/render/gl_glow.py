@@ -10,7 +10,19 @@ from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 LEVELS = 5
 """How often the picture is halved: the widest glow reaches about 2 to that many pixels."""
 
-_HEAD = "#version 330 core\nuniform sampler2D source;\nout vec4 pixel;\nvoid main() {\n"
+_HEAD = """#version 330 core
+uniform sampler2D source;
+out vec4 pixel;
+void main() {
+"""
+_BOTH = """#version 330 core
+uniform sampler2D source;
+uniform sampler2D finer;
+uniform vec2 size;
+uniform vec2 shares;
+out vec4 pixel;
+void main() {
+"""
 BRIGHT = (
     _HEAD
     + """    vec2 texel = 1.0 / vec2(textureSize(source, 0)), at = gl_FragCoord.xy * 2.0 * texel;
@@ -33,14 +45,9 @@ HALF = (
 }
 """
 )
-WIDEN = """#version 330 core
-uniform sampler2D source;
-uniform sampler2D finer;
-uniform vec2 size;
-uniform vec2 shares;
-out vec4 pixel;
-void main() {
-    vec2 at = gl_FragCoord.xy / size, texel = 1.0 / vec2(textureSize(source, 0));
+WIDEN = (
+    _BOTH
+    + """    vec2 at = gl_FragCoord.xy / size, texel = 1.0 / vec2(textureSize(source, 0));
     vec3 sum = vec3(0.0);
     for (int i = 0; i < 4; i++)  // as wide as a tent of nine texels: 0.7071 squared is its variance
         sum += texture(source, at + texel * 0.7071 * vec2(i % 2 * 2 - 1, i / 2 * 2 - 1)).rgb;
@@ -48,6 +55,15 @@ void main() {
     pixel = vec4(under.rgb * shares.x + sum * (shares.y * 0.25), under.a);
 }
 """
+)
+OVER = (
+    _BOTH
+    + """    vec4 under = texelFetch(finer, ivec2(gl_FragCoord.xy), 0);
+    pixel = vec4(under.rgb * shares.x + texture(source, gl_FragCoord.xy / size).rgb * shares.y, under.a);
+}
+"""
+)
+"""The whole picture takes what is widened as it is: a tent of its own would take longer than all before it."""
 
 
 def with_glow(kept: GlResources, picture: moderngl.Texture, amount: float) -> moderngl.Texture:
@@ -65,7 +81,7 @@ def with_glow(kept: GlResources, picture: moderngl.Texture, amount: float) -> mo
     widened = levels[-1]
     for number in reversed(range(len(levels) - 1)):
         widened = _drawn(kept, f"glow up {number}", levels[number].size, WIDEN, widened, levels[number], (0.5, 0.8))
-    return _drawn(kept, "glow over", picture.size, WIDEN, widened, picture, (1.0, amount))
+    return _drawn(kept, "glow over", picture.size, OVER, widened, picture, (1.0, amount))
 
 
 def _drawn(

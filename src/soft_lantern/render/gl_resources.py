@@ -51,7 +51,7 @@ class GlResources:
         self.compiled = 0
         self._in_use: set[tuple[str, int, int, int]] = set()
         self._programs: OrderedDict[str, moderngl.Program] = OrderedDict()
-        self._fragments: weakref.WeakKeyDictionary[Expr, dict[tuple[bool, bool], WrittenShader]] = (
+        self._fragments: weakref.WeakKeyDictionary[Expr, dict[tuple[bool, bool, bool], WrittenShader]] = (
             weakref.WeakKeyDictionary()
         )
         self._vertices: weakref.WeakKeyDictionary[Expr, dict[tuple[str, ...], WrittenShader]] = (
@@ -79,12 +79,12 @@ class GlResources:
         self._programs.move_to_end(key)
         return self._programs[key]
 
-    def fragment(self, paint: Paint, *, outside: bool = False) -> WrittenShader:
+    def fragment(self, paint: Paint, *, outside: bool = False, deep: bool = False) -> WrittenShader:
         """The fragment shader of a paint; see `gl_text.fragment_shader`."""
         kept = self._fragments.setdefault(paint.colour, {})
-        key = (paint.masked, outside)
+        key = (paint.masked, outside, deep)
         if key not in kept:
-            kept[key] = fragment_shader(paint, outside=outside)
+            kept[key] = fragment_shader(paint, outside=outside, deep=deep)
         return kept[key]
 
     def vertex(self, offset: Expr | None, fragment: WrittenShader) -> WrittenShader:
@@ -140,12 +140,12 @@ class GlResources:
             kept[name] = self.context.buffer(np.ascontiguousarray(rows).tobytes())
         return kept[name]
 
-    def target(self, use: str, size: tuple[int, int], samples: int = 0) -> Target:
+    def target(self, use: str, size: tuple[int, int], samples: int = 0, *, components: int = 4) -> Target:
         """A picture to draw into; asked for again with the same words it is the same one."""
         key = (use, *size, samples)
         self._in_use.add(key)
         if key not in self._targets:
-            self._targets[key] = Target(self.context, size, samples)
+            self._targets[key] = Target(self.context, size, samples, components)
             self._drop_old_targets()
         self._targets.move_to_end(key)
         return self._targets[key]
@@ -194,17 +194,17 @@ class GlResources:
 
 
 class Target:
-    """The buffers of one picture: linear float colour (with samples if asked), depth, and what the screen gets."""
+    """The buffers of one picture: linear floats (with samples if asked), depth, and what the screen gets."""
 
-    def __init__(self, context: moderngl.Context, size: tuple[int, int], samples: int) -> None:
-        self.bytes = size[0] * size[1] * (20 + 20 * max(samples, 1))
-        self.linear = context.texture(size, 4, dtype="f4")
+    def __init__(self, context: moderngl.Context, size: tuple[int, int], samples: int, components: int) -> None:
+        self.bytes = size[0] * size[1] * (4 + 4 * components + (4 + 4 * components) * max(samples, 1))
+        self.linear = context.texture(size, components, dtype="f4")
         self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.linear.repeat_x = self.linear.repeat_y = False
         depth, shown = context.depth_renderbuffer(size, samples=samples), context.renderbuffer(size, 4)
         self._held: list[Any] = [depth, shown]
         if samples:
-            colour = context.renderbuffer(size, 4, samples=samples, dtype="f4")
+            colour = context.renderbuffer(size, components, samples=samples, dtype="f4")
             self._held.append(colour)
             self.drawing = context.framebuffer([colour], depth)
             self.resolved = context.framebuffer([self.linear])
@@ -212,9 +212,23 @@ class Target:
             self.drawing = context.framebuffer([self.linear], depth)
             self.resolved = self.drawing
         self.shown = context.framebuffer([shown])
+        self._context, self._depth = context, depth
+        self._deep: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
+
+    def deep(self, depths: moderngl.Texture) -> moderngl.Framebuffer:
+        """What draws into this picture, one without samples, and its depths into another of the same size."""
+        if self._deep is None or self._deep[0] is not depths:
+            self._let_go_of_depths()
+            self._deep = depths, self._context.framebuffer([self.linear, depths], self._depth)
+        return self._deep[1]
+
+    def _let_go_of_depths(self) -> None:
+        if self._deep:
+            self._deep[1].release()
 
     def release(self) -> None:
         """Give the buffers back, what they draw into too."""
+        self._let_go_of_depths()
         for each in (self.drawing, self.resolved, self.shown, self.linear, *self._held):
             each.release()
 

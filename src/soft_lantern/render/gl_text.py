@@ -42,7 +42,7 @@ DEPTH = join(surface_input("surface_depth"), 0.0, 0.0, 1.0)
 """What a picture of depths keeps of a surface."""
 SHADOW = shadow.drawn_depth()
 """What the sun's map keeps of a surface."""
-_TAKEN = TAKEN | {"pixel", "picture", "walls_picture"}
+_TAKEN = TAKEN | {"pixel", "depth_pixel", "picture", "walls_picture"}
 
 
 class WrittenShader(Struct, frozen=True):
@@ -53,29 +53,33 @@ class WrittenShader(Struct, frozen=True):
     inputs: tuple[str, ...] = ()
 
 
-def fragment_shader(paint: Paint, *, outside: bool = False, target: str = "glsl") -> WrittenShader:
+def fragment_shader(paint: Paint, *, outside: bool = False, deep: bool = False, target: str = "glsl") -> WrittenShader:
     """The shader that gives a mesh, the backdrop or the whole picture its paint, for one of `glsl_program.HEADS`.
 
-    `outside`: pixels that a picture of walls says are inside a cut-out are left out.
+    `outside`: pixels that a picture of walls says are inside a cut-out are left out. `deep`: `DEPTH` comes out as well,
+    for a second picture that is drawn into at the same time; where there is none it is lost, and costs nothing.
     """
-    (colour,) = surface_inputs.at_pixel([paint.colour])
-    order = topological([colour])
+    results = surface_inputs.at_pixel([paint.colour, DEPTH] if deep else [paint.colour])
+    order = topological(results)
     uniforms = numbered_uniforms(order)
-    inputs = surface_inputs.read_inputs([colour])
+    inputs = surface_inputs.read_inputs(results)
     declared, locals_ = fragment_inputs(inputs)
     picture = str(DISPLAYED.data)
     if picture in uniforms:
         declared.append("uniform sampler2D picture;")
         locals_.append(f"vec4 {uniforms[picture]} = texelFetch(picture, ivec2(gl_FragCoord.xy), 0);")
     declared += _declared(order, {name: written for name, written in uniforms.items() if name != picture})
-    written = glsl.write(Body([colour], paint.names, uniforms), _TAKEN)
+    written = glsl.write(Body(results, paint.names, uniforms), _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
+    if deep:
+        body.append(f"depth_pixel = {written.results[1]};")
     if paint.masked:
         body.append("if (pixel.w < 0.5) discard;")
     if outside:
         declared.append("uniform sampler2D walls_picture;")
         body.append("if (texelFetch(walls_picture, ivec2(gl_FragCoord.xy), 0).x > 0.5) discard;")
-    lines = [*HEADS[target], *declared, "out vec4 pixel;", *written.functions]
+    out = [f"layout(location = {at}) out vec4 {name};" for at, name in enumerate(("pixel", "depth_pixel"))]
+    lines = [*HEADS[target], *declared, *out[: len(results)], *written.functions]
     lines += ["void main() {", *(f"    {line}" for line in body), "}", ""]
     return WrittenShader("\n".join(lines), uniforms, tuple(inputs))
 

@@ -34,6 +34,7 @@ class SoftRenderer:
 
     name = "soft"
     device = "NumPy"
+    smooths = False
     compiled = 0
 
     def __init__(self) -> None:

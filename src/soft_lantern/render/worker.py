@@ -97,6 +97,11 @@ class RenderWorker:
         return self._drawing.device
 
     @property
+    def smooths(self) -> bool:
+        """Whether what draws makes edges smoother where it is asked for samples, as far as is known yet."""
+        return self._drawing.smooths
+
+    @property
     def compiled(self) -> int:
         """How many programs were built so far."""
         return self._drawing.compiled
@@ -124,6 +129,7 @@ class _Drawing:
         self.users = 0
         self.remark = ""
         self.device = ""
+        self.smooths = True
         self.compiled = 0
         self.newest = Newest("stage", self._give_up)
         self._backend = backend
@@ -147,7 +153,7 @@ class _Drawing:
     def _renderer(self) -> Renderer:
         if not hasattr(self._local, "renderer"):
             self._local.renderer, self.remark = renderer_for(self._backend)
-            self.device = self._local.renderer.device
+            self.device, self.smooths = self._local.renderer.device, self._local.renderer.smooths
         found: Renderer = self._local.renderer
         return found
 

@@ -22,7 +22,7 @@ from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
 from soft_lantern.render.baked import LightNow, ShownLight
 from soft_lantern.render.frame import Frame, Item, Paint, UniformValue
-from soft_lantern.render.gl_glow import BRIGHT, HALF, WIDEN
+from soft_lantern.render.gl_glow import BRIGHT, HALF, OVER, WIDEN
 from soft_lantern.render.gl_glow import LEVELS as GLOW_LEVELS
 from soft_lantern.render.gl_text import (
     DEPTH,
@@ -147,11 +147,12 @@ def skies(lights: Lights, images: Mapping[str, Image], packing: Packing) -> list
 
 def shared(programs: Programs, frame: Frame) -> Row:
     """What every view needs: the step to the screen, the backdrop, glow, and the size of the sun's map."""
+    glow = {"bright": BRIGHT, "half": HALF, "widen": WIDEN, "over": OVER}
     return {
         "backdrop": programs.over_all(frame.backdrop),
         "display": programs.over_all(Paint(frame.display)),
         "glow": {"levels": GLOW_LEVELS, "amount": frame.glow}
-        | {name: programs.plain(text) for name, text in (("bright", BRIGHT), ("half", HALF), ("widen", WIDEN))},
+        | {name: programs.plain(text) for name, text in glow.items()},
         "shadow": {"size": shadow.SIZE, "nothing": shadow.NOTHING, "key": shadow.PICTURE.data},
         "behind": BEHIND.data,
     }

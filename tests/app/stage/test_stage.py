@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from typer.testing import CliRunner
 
 from by_hand import NONE, Open, click, drag, pixels, settled, until
+from soft_lantern.app.pictures.pace import Pace
 from soft_lantern.app.pictures.sight import Sight
 from soft_lantern.app.session.imports import import_mesh
 from soft_lantern.app.stage.recorder import SAMPLES, Wish, save_pictures
@@ -51,9 +52,10 @@ def dress(window: MainWindow) -> MainWindow:
 
 
 def test_what_follows_from_one_thing_is_one_picture(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    """And when nothing more happens, one in full quality."""
+    """And when nothing more happens, one in full quality, where that is any finer."""
     settled(window)
     session, stage = window.session, window.build.stage
+    stage.pictures.samples = SAMPLES
     asked: list[bool] = []
     request = stage.pictures.request
 
@@ -70,6 +72,12 @@ def test_what_follows_from_one_thing_is_one_picture(window: MainWindow, monkeypa
     assert asked == [False]
     until(lambda: stage.pictures.still)
     assert asked == [False, True]
+    # Where nothing smooths edges and pictures are quick, the one of a moving hand is as fine as any.
+    monkeypatch.setattr(stage.pictures, "pace", Pace())
+    monkeypatch.setattr(stage.pictures.worker._drawing, "smooths", False)
+    stage.request()
+    until(lambda: stage.pictures.still)
+    assert asked == [False, True, False] and not stage._settled.isActive()
 
 
 def test_objects_are_turned_and_scaled_by_their_handles(dress: MainWindow) -> None:
@@ -314,6 +322,7 @@ def test_pictures_are_saved_as_they_are_shown_and_as_light(dress: MainWindow, tm
     stage = dress.dress.stage
     rough = settled(dress, "dress")
     stage.pictures.samples = SAMPLES  # as a window has it: smooth at edges, and there alone
+    stage.request(still=True)
     shown = settled(dress, "dress")
     assert 0.001 < (shown != rough).any(axis=2).mean() < 0.3
     size = (stage.width(), stage.height())

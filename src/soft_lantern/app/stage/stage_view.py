@@ -119,7 +119,8 @@ class StageView(QWidget):
         size = round(self.width() * ratio), round(self.height() * ratio)
         drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
         self.comparison.request(sight, drawn, size, self.pictures.samples if still else 0)
-        if not still:
+        self._settled.stop()
+        if not still and not self.pictures.as_fine_as_still(sight):
             self._settled.start()
 
     def complain(self, text: str) -> None:

@@ -26,7 +26,8 @@ class Stage {
   prepare(view) {
     const { backdrop, display, glow } = this.data.stage;
     const items = view.items.flatMap((item) => [item, ...item.volumes]).flatMap((item) => item.programs);
-    for (const number of [...items, backdrop, display, glow.bright, glow.half, glow.widen]) if (number >= 0) this.begin(number);
+    const glows = [glow.bright, glow.half, glow.widen, glow.over];
+    for (const number of [...items, backdrop, display, ...glows]) if (number >= 0) this.begin(number);
   }
 
   // Draws a view at a place of the canvas, in its pixels: `look(id)` gives the values of a look's uniforms. `share`: of
@@ -123,7 +124,7 @@ class Stage {
 
   withGlow(picture) {
     const gl = this.gl;
-    const { amount, levels, bright, half, widen } = this.data.stage.glow;
+    const { amount, levels, bright, half, widen, over } = this.data.stage.glow;
     if (!amount) return picture;
     const found = [];
     let [width, height] = this.scene.size;
@@ -136,7 +137,7 @@ class Stage {
     let wide = found[found.length - 1];
     for (let i = found.length - 2; i >= 0; i--)
       wide = this.filtered(`glow up ${i}`, found[i].width, found[i].height, widen, wide, found[i], [0.5, 0.8]);
-    return this.filtered("glow over", ...this.scene.size, widen, wide, picture, [1, amount]);
+    return this.filtered("glow over", ...this.scene.size, over, wide, picture, [1, amount]);
   }
 
   filtered(use, width, height, program, source, finer = null, shares = [1, 1]) {
