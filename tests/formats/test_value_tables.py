@@ -27,9 +27,14 @@ from soft_lantern.values.kinds import Kind
 RAMP = "height_ramp"
 
 
-@pytest.fixture
-def project() -> Project:
+@functools.cache
+def _demo() -> Project:
     return demo_project()
+
+
+@pytest.fixture(scope="module")
+def project() -> Project:
+    return _demo()
 
 
 def read(project: Project, folder: Path, text: str, name: str = "t.csv") -> Plan:
@@ -78,11 +83,6 @@ _PARTS = st.floats(-1e6, 1e6, allow_subnormal=False)
 
 
 _LIGHT = st.floats(0, 1e6, allow_subnormal=False)
-
-
-@functools.cache
-def _demo() -> Project:
-    return demo_project()
 
 
 @given(st.tuples(_LIGHT, _LIGHT, _LIGHT, st.floats(0, 1)), _PARTS)

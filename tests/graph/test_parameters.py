@@ -77,7 +77,7 @@ def parameter(**fields: Any) -> Parameter:
     return Parameter(**{"id": "p", "identifier": "p", "label": "P", "kind": Kind.NUMBER, "default": 1.0, **fields})
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def project() -> Project:
     return demo_project()
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
@@ -77,7 +79,8 @@ def sprite_records(folder: str) -> dict[str, Texture]:
     }
 
 
-def palettes() -> list[Palette]:
+@functools.cache
+def palettes() -> tuple[Palette, ...]:
     """The palette, and six that swap for it: turned in hue, laid on a gradient, and with ramps brought to others."""
     locked = frozenset({OUTLINE, EYE})
 
@@ -87,7 +90,7 @@ def palettes() -> list[Palette]:
     def brought(wing: str, spot: str) -> Palette:
         return recoloured(recoloured(DUST, WING, WING[2], colour_from_hex(wing)), SPOT, SPOT[1], colour_from_hex(spot))
 
-    return [
+    return (
         DUST,
         swap("moth_fern", "Fern", hue_turned(DUST, 70.0, locked)),
         swap("moth_rose", "Rose", hue_turned(DUST, -60.0, locked)),
@@ -95,7 +98,7 @@ def palettes() -> list[Palette]:
         swap("moth_tide", "Tide", brought("#4f93b0", "#e6d6a0")),
         swap("moth_ash", "Ash", brought("#a7a4a8", "#3f3c48")),
         swap("moth_plum", "Plum", brought("#8a5aa0", "#f0b24a")),
-    ]
+    )
 
 
 def moth_sprite() -> Authoring:
