@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from pathlib import Path
 
 import numpy as np
@@ -38,10 +39,15 @@ def sky_leaves(radiance: np.ndarray) -> dict[str, object]:
     }
 
 
-def answered(expr: Expr, radiance: np.ndarray, directions: np.ndarray | None = None) -> np.ndarray:
-    leaves = sky_leaves(radiance)
+@functools.cache
+def even_sky() -> dict[str, object]:
+    """A sky of 1 all round."""
+    return sky_leaves(np.ones((64, 128, 3)))
+
+
+def answered(expr: Expr, leaves: dict[str, object], directions: np.ndarray | None = None) -> np.ndarray:
     if directions is not None:
-        leaves["direction"] = directions.T
+        leaves = leaves | {"direction": directions.T}
     return evaluate([expr], leaves, np.float64)[expr]
 
 
@@ -51,10 +57,10 @@ def test_irradiance_of_an_even_sky_and_of_a_cosine_sky() -> None:
     directions = panorama_directions(256, 128)
     facing = np.array([[0, 1, 0], [1, 0, 0], [0, 0, -1], [0, -1, 0]], float)
     irradiance = surface_model.sky_irradiance(DIRECTION)
-    assert answered(irradiance, np.ones((128, 256, 3)), facing) == pytest.approx(np.ones((3, 4)), abs=1e-6)
+    assert answered(irradiance, even_sky(), facing) == pytest.approx(np.ones((3, 4)), abs=1e-6)
     cosine = np.repeat(np.maximum(directions[..., 1:2], 0), 3, axis=2)
     wanted = [2 / 3, 2 / (3 * np.pi), 2 / (3 * np.pi), 0]
-    assert answered(irradiance, cosine, facing)[0] == pytest.approx(wanted, abs=4e-3)
+    assert answered(irradiance, sky_leaves(cosine), facing)[0] == pytest.approx(wanted, abs=4e-3)
 
 
 @pytest.mark.parametrize("roughness", [0.05, 0.3, 0.6, 1.0])
@@ -64,8 +70,7 @@ def test_white_furnace_under_the_prefiltered_sky(roughness: float, cosine: float
     a white dielectric never more than it gets."""
     up, view = const(0, 1, 0), const(float(np.sqrt(1 - cosine**2)), cosine, 0)
     white, black = const(1, 1, 1), const(0, 0, 0)
-    even = np.ones((64, 128, 3))
-    one = const(1.0)
+    one, even = const(1.0), even_sky()
     metal = answered(surface_model.from_sky(black, white, one, const(roughness), up, view), even)[0]
     dielectric = surface_model.from_sky(white, const(0.04, 0.04, 0.04), one, const(roughness), up, view)
     assert 0.85 < float(np.ravel(answered(dielectric, even)[0])[0]) <= 1.001
@@ -96,7 +101,7 @@ def test_the_prefiltered_sky_is_the_weighted_mean_over_ggx(band: int) -> None:
     toward_sky = np.array([[0.3, 0.9, 0.2], [0.6, 0.1, 0.7], [-0.5, 0.5, 0.5]])
     toward_sky /= np.linalg.norm(toward_sky, axis=1, keepdims=True)
     map_ = surface_model._scattered(DIRECTION, const(float(band)))
-    found = answered(map_, radiance, toward_sky)[0]
+    found = answered(map_, sky_leaves(radiance), toward_sky)[0]
     random = np.random.default_rng(2)
     alpha = (band / (surface_model.SCATTERED_BANDS - 1)) ** 2
     chance, turn = random.uniform(size=(2, 400_000))

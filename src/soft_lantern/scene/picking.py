@@ -11,6 +11,8 @@ from msgspec import Struct
 from soft_lantern.scene.mesh import BLOCK, Matrix, Mesh
 
 Key = TypeVar("Key", covariant=True)
+EDGE = 1e-9
+"""The share of a triangle by which it reaches over its edges: rounding leaves no gap where two of them meet."""
 
 
 class Hit(Struct, Generic[Key], frozen=True, eq=False):
@@ -82,7 +84,7 @@ def _first_of(start: Matrix, along: Matrix, mesh: Mesh, from_: int, beyond: floa
         turned = np.cross(offset, edge1)
         v = turned @ along / area
         t = np.einsum("ij,ij->i", edge2, turned) / area
-        hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > beyond)
+        hit = (u >= -EDGE) & (v >= -EDGE) & (u + v <= 1 + EDGE) & (t > beyond)
     if not hit.any():
         return None
     first = int(np.argmin(np.where(hit, t, np.inf)))
