@@ -59,7 +59,7 @@ def test_what_follows_from_one_thing_is_one_picture(window: MainWindow, monkeypa
     asked: list[bool] = []
     request = stage.pictures.request
 
-    def noted(sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
+    def noted(sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[tuple[int, int], bool]:
         asked.append(still)
         return request(sight, size, still=still, figures=figures)
 

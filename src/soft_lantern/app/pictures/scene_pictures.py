@@ -67,18 +67,16 @@ class ScenePictures(QObject):
         self._asked += 1
         self.still = False
 
-    def as_fine_as_still(self, sight: Sight) -> bool:
-        """Whether a picture drawn while hands move is what a still one would be: of full size, and neither smoothed."""
+    def request(
+        self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool
+    ) -> tuple[tuple[int, int], bool]:
+        """Ask for a picture at a size in pixels, or drawn smaller while hands move.
+
+        The size it is drawn at, and whether it is as fine as a still one: of full size, and smoothed if that would be.
+        """
+        share, shown_at = 1.0 if still or sight.card else self.pace.share, size
         smoothed = self.samples and self.worker.smooths and not sight.card
-        return not smoothed and self._share(sight) == 1.0
-
-    def _share(self, sight: Sight) -> float:
-        return 1.0 if sight.card else self.pace.share
-
-    def request(self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool) -> tuple[int, int]:
-        """Ask for a picture at a size in pixels, or drawn smaller while hands move; the size it is drawn at."""
-        share, shown_at = 1.0 if still else self._share(sight), size
-        fine = still or self.as_fine_as_still(sight)
+        fine = still or (share == 1.0 and not smoothed)
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
         asked = self._asked
         make = self.frame_maker(sight, size, self.samples if still else 0, shown_at=shown_at)
@@ -100,7 +98,7 @@ class ScenePictures(QObject):
         self.worker.submit(self.place, Job(made, deliver, failed))
         if not self._late.isActive() and not self.waiting:
             self._late.start()
-        return size
+        return size, fine
 
     def _fail(self, text: str) -> None:
         self._late.stop()

@@ -117,10 +117,11 @@ class StageView(QWidget):
             return
         ratio, sight, still = self.devicePixelRatioF(), self.modes.sight, self._still
         size = round(self.width() * ratio), round(self.height() * ratio)
-        drawn = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
+        drawn, fine = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
         self.comparison.request(sight, drawn, size, self.pictures.samples if still else 0)
-        self._settled.stop()
-        if not still and not self.pictures.as_fine_as_still(sight):
+        if fine:
+            self._settled.stop()
+        else:
             self._settled.start()
 
     def complain(self, text: str) -> None:
