@@ -42,7 +42,7 @@ DEPTH = join(surface_input("surface_depth"), 0.0, 0.0, 1.0)
 """What a picture of depths keeps of a surface."""
 SHADOW = shadow.drawn_depth()
 """What the sun's map keeps of a surface."""
-_TAKEN = TAKEN | {"pixel", "depth_pixel", "picture", "walls_picture"}
+_TAKEN = TAKEN | {"pixel", "surface_metres", "picture", "walls_picture"}
 
 
 class WrittenShader(Struct, frozen=True):
@@ -72,13 +72,13 @@ def fragment_shader(paint: Paint, *, outside: bool = False, deep: bool = False, 
     written = glsl.write(Body(results, paint.names, uniforms), _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
     if deep:
-        body.append(f"depth_pixel = {written.results[1]};")
+        body.append(f"surface_metres = {written.results[1]};")
     if paint.masked:
         body.append("if (pixel.w < 0.5) discard;")
     if outside:
         declared.append("uniform sampler2D walls_picture;")
         body.append("if (texelFetch(walls_picture, ivec2(gl_FragCoord.xy), 0).x > 0.5) discard;")
-    out = [f"layout(location = {at}) out vec4 {name};" for at, name in enumerate(("pixel", "depth_pixel"))]
+    out = [f"layout(location = {at}) out vec4 {name};" for at, name in enumerate(("pixel", "surface_metres"))]
     lines = [*HEADS[target], *declared, *out[: len(results)], *written.functions]
     lines += ["void main() {", *(f"    {line}" for line in body), "}", ""]
     return WrittenShader("\n".join(lines), uniforms, tuple(inputs))
