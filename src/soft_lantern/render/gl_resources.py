@@ -197,7 +197,7 @@ class Target:
     """The buffers of one picture: linear floats (with samples if asked), depth, and what the screen gets."""
 
     def __init__(self, context: moderngl.Context, size: tuple[int, int], samples: int, components: int) -> None:
-        self.bytes = size[0] * size[1] * (4 + 4 * components + (4 + 4 * components) * max(samples, 1))
+        self.bytes = size[0] * size[1] * 4 * (1 + components) * (1 + max(samples, 1))
         self.linear = context.texture(size, components, dtype="f4")
         self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.linear.repeat_x = self.linear.repeat_y = False
