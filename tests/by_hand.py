@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
@@ -21,7 +22,12 @@ from soft_lantern.render.staging import placed_parts
 
 LEFT, SHIFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 NONE = Qt.KeyboardModifier.NoModifier
-Open = Callable[[Path], MainWindow]
+
+
+class Open(Protocol):
+    """Opens a window on a project's folder: at a desk and a scene where it was left so, else as at the first time."""
+
+    def __call__(self, folder: Path, desk: str = "", scene: str = "") -> MainWindow: ...
 
 
 def until(condition: Callable[[], object], seconds: float = 90) -> None:

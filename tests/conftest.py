@@ -10,6 +10,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import settings
 from PyQt6.QtCore import QSettings
@@ -21,9 +22,11 @@ from held import held_qobjects
 from read_once import read_once
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures import scene_pictures
+from soft_lantern.app.window.coming_back import Places, file_of
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.background import Background
 from soft_lantern.demo.project import height_ramp, write_demo
+from soft_lantern.formats.places import write_whole
 from soft_lantern.graph.document import Material, Project
 from soft_lantern.render.frame import Renderer
 from soft_lantern.render.gl import GlRenderer
@@ -180,7 +183,9 @@ def open_window(
     make_application()
     opened: list[MainWindow] = []
 
-    def open_on(folder: Path) -> MainWindow:
+    def open_on(folder: Path, desk: str = "", scene: str = "") -> MainWindow:
+        if desk:
+            write_whole(file_of(folder), msgspec.json.encode(Places(desk=desk, scene=scene)))
         window = MainWindow(folder, None if alone else RenderWorker(beside=drawing))
         opened.append(window)
         window.resize(1280, 800)
@@ -202,6 +207,7 @@ def open_window(
 
 
 @pytest.fixture
-def window(open_window: Open, demo_folder: Path) -> MainWindow:
-    """A window on the demo project."""
-    return open_window(demo_folder)
+def window(open_window: Open, demo_folder: Path, request: pytest.FixtureRequest) -> MainWindow:
+    """A window on the demo project, where a test or its file is marked `left_at(desk, scene)` at that desk."""
+    mark = request.node.get_closest_marker("left_at")
+    return open_window(demo_folder, *(mark.args if mark else ()))

@@ -71,8 +71,7 @@ def grotto(open_window: Open, tmp_path: Path) -> MainWindow:
         baked=LightBake(texels=6.0, samples=8, bounces=2),
     )
     save_project(changed(project, assets=assets, scenes={scene.id: scene}), tmp_path / "grotto")
-    window = open_window(tmp_path / "grotto")
-    window.go_to_desk("Dress")
+    window = open_window(tmp_path / "grotto", "Dress")
     window.commands.run("Bake the light that surfaces give")
     until(lambda: window.dress.emitted.rows)
     settled(window, "dress")

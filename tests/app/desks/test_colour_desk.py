@@ -33,6 +33,8 @@ from soft_lantern.ir.oklch import oklch_from_linear
 from soft_lantern.values.colour import colour_from_hex
 from soft_lantern.values.images import Image
 
+pytestmark = pytest.mark.left_at("Colour")
+
 OK = QDialogButtonBox.StandardButton.Ok
 
 

@@ -28,9 +28,10 @@ from soft_lantern.graph.document import Budget, Project, changed
 from soft_lantern.graph.instances.family import looks_of
 from soft_lantern.proof.report import PROVEN
 
+pytestmark = pytest.mark.left_at("Deliver")
+
 
 def ready(window: MainWindow) -> DeliverDesk:
-    window.go_to_desk("Deliver")
     desk = window.desk("Deliver")
     assert isinstance(desk, DeliverDesk)
     until(lambda: not window.session.loading and desk.code.text.toPlainText())

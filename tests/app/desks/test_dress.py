@@ -43,10 +43,9 @@ def urn(open_window: Open, tmp_path: Path) -> MainWindow:
     save_project(m.into_project(Project(name="Urn")), tmp_path / "urn")
     bare = [replace(part, mesh=replace(part.mesh, has_colours=False)) for part in garden_urn()]
     write_glb(tmp_path / "vase.glb", bare)
-    window = open_window(tmp_path / "urn")
+    window = open_window(tmp_path / "urn", "Dress")
     import_mesh(window.session, tmp_path / "vase.glb")
     until(lambda: window.session.scene and window.session.scene.objects and not window.session.loading)
-    window.go_to_desk("Dress")
     window.commands.run("Paint colours into the mesh")
     window.session.frame_all()
     window.session.dress_part(window.session.scene.objects[0].id, "", "painted")  # type: ignore[union-attr]
@@ -375,11 +374,10 @@ def test_a_ramp_runs_along_the_tape_and_round_its_start(urn: MainWindow) -> None
     assert values[:, 0].min() == 0 and values[:, 0].max() == 1
 
 
+@pytest.mark.left_at("Dress", "tea_terrace")
 def test_a_layer_is_copied_to_the_other_parts_by_the_nearest_point(window: MainWindow) -> None:
     """Red below and white above a height in the kettle's body: its lid gets white, its foot red, in one edit."""
     session, panel = window.session, window.dress.paint.layers
-    session.open_scene("tea_terrace")
-    window.go_to_desk("Dress")
     window.dress.select("kettle", "body")
     window.commands.run("Paint colours into the mesh")
     panel.add_wanted.emit()

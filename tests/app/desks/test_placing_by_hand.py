@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
@@ -17,10 +18,10 @@ from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import StageObject
 from soft_lantern.render.staging import object_boxes
 
+pytestmark = pytest.mark.left_at("Dress", "tea_terrace")
+
 
 def ready(window: MainWindow) -> None:
-    window.session.open_scene("tea_terrace")
-    window.go_to_desk("Dress")
     until(lambda: not window.session.loading)
     settled(window, "dress")
 

@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
@@ -17,6 +18,8 @@ from soft_lantern.app.desks.tune.desk import TuneDesk
 from soft_lantern.app.widgets.tick_list import KEY, TickList
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.measures.chromium import chromium
+
+pytestmark = pytest.mark.left_at("Deliver")
 
 PAGE = "mothlight_terraces.review.html"
 
@@ -38,7 +41,6 @@ def looks_in(page: Path) -> dict[str, Any]:
 
 def test_a_look_tuned_in_a_browser_comes_back_and_only_it_is_new(window: MainWindow, tmp_path: Path) -> None:
     session, out = window.session, tmp_path / "out"
-    window.go_to_desk("Deliver")
     desk = window.desk("Deliver")
     assert isinstance(desk, DeliverDesk)
     until(lambda: not session.loading)

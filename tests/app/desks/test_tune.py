@@ -33,6 +33,8 @@ from soft_lantern.graph.instances.sweeps import Spread, variations
 from soft_lantern.graph.instances.values import edited_instance, look
 from soft_lantern.values.kinds import Kind
 
+pytestmark = pytest.mark.left_at("Tune", "tea_terrace")
+
 OK = QDialogButtonBox.StandardButton.Ok
 
 
@@ -57,6 +59,7 @@ def let_go(window: MainWindow, look_id: str, at: QPointF, modifiers: Qt.Keyboard
     drop_look(window.tune.stage, look_id, at, modifiers)
 
 
+@pytest.mark.left_at()
 def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: Open) -> None:
     """Four values exposed, five instances by two levels on parts, compared, swept, renamed, narrowed; all is kept."""
     session, build, tune = window.session, window.build, window.tune
@@ -206,7 +209,7 @@ def test_the_story_of_a_designer_and_an_author(window: MainWindow, open_window: 
 
 
 def test_several_instances_are_edited_at_once_and_differing_values_show_as_mixed(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select_several(["brass", "copper", "black_iron"])
     control = tune.sheet.controls["roughness"]
     assert control.field and control.slider
@@ -225,7 +228,7 @@ def test_several_instances_are_edited_at_once_and_differing_values_show_as_mixed
 
 
 def test_groups_are_copied_pasted_and_reset_and_folds_and_conditions_hide(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("aged_copper")
     sheet = tune.sheet
     assert not sheet.controls["patina_grain"].isVisible() and not sheet.controls["speckle_colour"].isVisible()
@@ -256,7 +259,7 @@ def test_groups_are_copied_pasted_and_reset_and_folds_and_conditions_hide(window
 
 
 def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
 
     def seen() -> set[str]:
         return {i for i, item in tune.tree.items.items() if not item.isHidden()}
@@ -290,7 +293,7 @@ def test_the_tree_finds_folds_favours_and_takes_new_parents(window: MainWindow) 
 
 
 def test_the_designers_window_holds_to_locks_and_to_a_scene_of_its_own(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("copper")
     next(a for a in tune.sheet.menu_for("base").actions() if a.text().startswith("Lock")).trigger()
     assert session.project.instances["copper"].locks == ("base",)
@@ -359,7 +362,7 @@ def _change_the_scene(designer: MainWindow) -> None:
 
 
 def test_limits_are_narrowed_for_a_look_and_those_below_it(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("copper")
     next(a for a in tune.sheet.menu_for("roughness").actions() if a.text().startswith("Narrow")).trigger()
     (dialog,) = tune.findChildren(LimitsDialog)
@@ -380,7 +383,7 @@ def test_limits_are_narrowed_for_a_look_and_those_below_it(window: MainWindow) -
 
 
 def test_a_part_is_dressed_by_name_and_picture_from_the_keyboard(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     click(tune.stage, place_of(window, "kettle", "lid"))
     until(lambda: tune.stage.modes.sight.part == "lid")
     QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
@@ -394,7 +397,7 @@ def test_a_part_is_dressed_by_name_and_picture_from_the_keyboard(window: MainWin
 
 
 def test_a_pick_stands_at_the_top_of_its_family_is_found_and_takes_weights(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select_several(["copper", "brass", "enamel"])
     QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
     pick_id = tune.selection.look_id
@@ -418,7 +421,7 @@ def test_a_pick_stands_at_the_top_of_its_family_is_found_and_takes_weights(windo
 
 
 def test_four_looks_a_difference_and_a_snapshot(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     stage, panel = tune.stage, tune.compare
     tune.select("aged_copper")
     panel.remark.setText("before the rain")
@@ -464,7 +467,7 @@ def test_four_looks_a_difference_and_a_snapshot(window: MainWindow, monkeypatch:
 
 
 def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_objects(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("warm_honey")
     QTest.mouseClick(tune.values_page.vary_button, LEFT)
     dialog = tune.variations
@@ -495,7 +498,7 @@ def test_variations_that_are_liked_become_instances_and_a_pick_of_them_dresses_o
 
 
 def test_colours_are_dragged_dropped_taken_from_stage_and_image_and_kept(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("brass")
     swatch = tune.sheet.controls["base"].swatch
     assert swatch
@@ -540,7 +543,7 @@ def test_colours_are_dragged_dropped_taken_from_stage_and_image_and_kept(window:
 
 
 def test_a_glow_in_stops_goes_above_white(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("cool_mint")
     field, swatch = tune.sheet.controls["strength"].field, tune.sheet.controls["rim_colour"].swatch
     assert field and swatch and field.text() == "0.00 stops"
@@ -570,6 +573,7 @@ def chosen_in(box: QComboBox, text: str) -> None:
     box.activated.emit(box.currentIndex())
 
 
+@pytest.mark.left_at()
 def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: MainWindow) -> None:
     session, bottom = window.session, window.build.bottom
     session.open_material("height_ramp")
@@ -599,7 +603,7 @@ def test_parameters_are_ordered_by_drag_and_presets_are_kept_and_taken(window: M
 
 
 def test_what_changed_since_the_last_save_is_shown_with_pictures(window: MainWindow) -> None:
-    session, tune = window.session, at_tea(window).tune
+    session, tune = window.session, window.tune
     metal = session.project.materials["kettle_metal"]
     quieter = tuple(changed(p, default=0.1) if p.id == "roughness" else p for p in metal.parameters)
     session.edit_material("Set default", metal.id, lambda m: changed(m, parameters=quieter))
@@ -663,7 +667,7 @@ def test_gradients_are_made_by_hand_read_from_files_and_chosen_by_instances(wind
 
 def test_six_looks_on_six_parts_take_a_click_and_a_key(window: MainWindow) -> None:
     """Every part of the kettle gets an instance of its own, a child of what it wore; one undo takes them all back."""
-    session, tune = window.session, at_tea(window).tune
+    session, tune = window.session, window.tune
     before = session.project
     kettle = session.scene.object("kettle") if session.scene else None
     assert kettle
@@ -687,7 +691,7 @@ def test_six_looks_on_six_parts_take_a_click_and_a_key(window: MainWindow) -> No
 
 
 def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     scene = session.scene
     dressed = {worn(session.project, o, part) for o in (scene.objects if scene else ()) for part in o.wears}
     unworn = next(
@@ -705,7 +709,7 @@ def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: 
 
 
 def test_long_names_never_move_the_stage_and_show_both_their_ends(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("copper")
     click(tune.stage, place_of(window, "kettle", "lid"))
     tune.select("copper")
@@ -723,7 +727,7 @@ def test_long_names_never_move_the_stage_and_show_both_their_ends(window: MainWi
 
 
 def test_a_whole_look_is_turned_by_sliders_without_compiling_and_reset(window: MainWindow) -> None:
-    tune, session = at_tea(window).tune, window.session
+    tune, session = window.tune, window.session
     tune.select("aged_copper")
     before, metal = settled(window, "tune"), session.project.materials["kettle_metal"]
     slider = tune.whole.sliders["hue"]

@@ -33,6 +33,8 @@ from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.skies import panorama_directions
 from soft_lantern.scene.transforms import camera_for
 
+pytestmark = pytest.mark.left_at("Dress", "nectar_basin")
+
 
 def thing(window: MainWindow, object_id: str) -> StageObject:
     scene = window.session.scene
@@ -45,12 +47,11 @@ def thing(window: MainWindow, object_id: str) -> StageObject:
 def dress(window: MainWindow) -> MainWindow:
     """The window on the basin scene, at the Dress desk; not large, so that software draws it sooner."""
     window.resize(1040, 660)
-    window.session.open_scene("nectar_basin")
-    window.go_to_desk("Dress")
     settled(window, "dress")
     return window
 
 
+@pytest.mark.left_at()
 def test_what_follows_from_one_thing_is_one_picture(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     """And when nothing more happens, one in full quality, where that is any finer."""
     settled(window)

@@ -58,7 +58,7 @@ class ComingBack(QObject):
         """`kind`: what sets windows apart that are not to come back alike, such as those of designers."""
         super().__init__(window)
         self.window, self.session, self.desks, self.current = window, session, desks, current
-        self._file = _file_of(session.folder, kind)
+        self._file = file_of(session.folder, kind)
         self.kept = _read(self._file)
         self._again: set[str] = set()
         self._shown, self._settling = "", set[str]()
@@ -100,7 +100,7 @@ class ComingBack(QObject):
         if now != self.kept:
             self.kept = now
             with contextlib.suppress(LanternError, OSError):  # a full or closed disk: nothing hangs on it
-                write_whole(self._file, msgspec.json.encode(now).decode())
+                write_whole(self._file, msgspec.json.encode(now))
 
     def _look(self) -> None:
         """Note how the desk that is shown is laid out: no other can have been moved since it was left."""
@@ -199,6 +199,7 @@ def _read(file: Path) -> Places:
         return Places()
 
 
-def _file_of(folder: Path, kind: str) -> Path:
+def file_of(folder: Path, kind: str = "") -> Path:
+    """The file in which the places of a project's windows of one kind are kept."""
     name = hashlib.sha256(f"{folder.resolve()}{kind}".encode()).hexdigest()[:32]
     return platformdirs.user_state_path("soft-lantern") / "places" / f"{name}.json"
