@@ -107,7 +107,18 @@ def a_small_disk(place: Path, chance: random.Random) -> None:
         "resource.setrlimit(resource.RLIMIT_FSIZE, (2000, 2000)); sys.argv[0] = 'lantern';"
         "from soft_lantern.cli import main; main()"
     )
-    render = ["render", str(place / "p"), "--scene", "garden", "--size", "64x64", "--backend", "soft", "-o", str(out)]
+    render = [
+        "render",
+        str(place / "p"),
+        "--scene",
+        "tea_terrace",
+        "--size",
+        "64x64",
+        "--backend",
+        "soft",
+        "-o",
+        str(out),
+    ]
     done = subprocess.run(
         [sys.executable, "-c", code, *render],
         capture_output=True,
@@ -263,7 +274,7 @@ def _frame(folder: Path) -> object:
 
     project = open_project(folder).project
     models, images = load_models(project, folder)[0], load_images(project, folder)[0]
-    scene = project.scenes["garden"]
+    scene = project.scenes["tea_terrace"]
     camera = camera_for(scene.view, (32, 24))
     return frame_of(project, scene, models, camera, (32, 24), StageOptions(), LoweredMaterials(), 0.0, 0, images)
 

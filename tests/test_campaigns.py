@@ -17,11 +17,11 @@ CASES = {
     "faults": 13,
     "hostile": 22,
     "kill": 30,
-    "monkey": 200,
+    "monkey": 100,
     "mutate": 400,
     "readers": 600,
     "readers_beside_savers": 60,
-    "soak": 80,
+    "soak": 42,
 }
 
 

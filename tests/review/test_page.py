@@ -35,7 +35,7 @@ from soft_lantern.review.target import page_target
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
 
-SIZE = (1000, 300)
+SIZE = (1000, 200)
 
 
 @pytest.fixture(scope="module")

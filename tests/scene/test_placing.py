@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import trimesh
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from soft_lantern.graph.document import Scene, StageObject, changed
@@ -41,6 +41,7 @@ def box_of(thing: StageObject) -> np.ndarray:
     return trimesh.Trimesh(part.mesh.positions, part.mesh.triangles).apply_transform(placement(thing)).bounds
 
 
+@settings(max_examples=30)
 @given(st.lists(st.tuples(triples, st.tuples(degrees, degrees, degrees)), min_size=2, max_size=4))
 def test_aligned_sides_meet_and_what_is_on_the_floor_stands_on_it(placed: list) -> None:
     things = [
