@@ -15,6 +15,7 @@ SUBPIXELS = 256
 """The grid within a pixel that corners are put on, as graphics hardware does."""
 NEAR = 1e-6
 Floats = npt.NDArray[np.float64]
+Counts = npt.NDArray[np.int64]
 
 
 class Hits(Struct, frozen=True, eq=False):
@@ -141,14 +142,13 @@ class _Screen:
         counts = np.where(wanted, extent[:, 0] * extent[:, 1], 0)
         edges = _edges(screen)
         for chunk in _chunks(counts):
-            triangle = np.repeat(chunk, counts[chunk])
-            step = np.arange(len(triangle)) - np.repeat(np.cumsum(counts[chunk]) - counts[chunk], counts[chunk])
-            across = extent[:, 0][triangle]
-            row = step // across
-            x, y = low[:, 0][triangle] + (step - row * across), low[:, 1][triangle] + row
-            for edge in edges:  # what lies outside one of them is asked no more
-                inside = edge.has(triangle, x + 0.5, y + 0.5)
-                triangle, x, y = triangle[inside], x[inside], y[inside]
+            triangle, row = _counted(chunk, extent[chunk, 1])
+            y = low[triangle, 1] + row
+            first, end = low[triangle, 0], high[triangle, 0]
+            for edge in edges:
+                first, end = edge.narrowed(triangle, y + 0.5, first, end)
+            row, step = _counted(np.arange(len(triangle)), np.maximum(end - first, 0))
+            triangle, x, y = triangle[row], first[row] + step, y[row]
             centre = np.stack([x, y], axis=1) + 0.5
             at = (self.depths[triangle] * _weights(self.places[triangle], centre)).sum(axis=1)
             inside = (at >= 0) & (at <= 1)
@@ -165,11 +165,27 @@ class _Edge(Struct, frozen=True, eq=False):
     along_y: Floats
     least: Floats
 
-    def has(self, triangle: npt.NDArray[np.int64], x: Floats, y: Floats) -> npt.NDArray[np.bool_]:
-        """Whether places lie on the inner side of those triangles' edge."""
-        up, right = y - self.start_y[triangle], x - self.start_x[triangle]
-        beside = self.along_x[triangle] * up - self.along_y[triangle] * right
-        return np.asarray(beside >= self.least[triangle])
+    def narrowed(self, triangle: Counts, y: Floats, first: Counts, end: Counts) -> tuple[Counts, Counts]:
+        """What of those triangles' rows, from the pixel `first` to before `end`, has its middles on the inner side.
+
+        Where the edge crosses a row is worked out, which may be a pixel off, and the two middles there are asked.
+        """
+        start, along, least = self.start_x[triangle], self.along_y[triangle], self.least[triangle]
+        risen = self.along_x[triangle] * (y - self.start_y[triangle])
+        level = along == 0
+        near = np.floor(start + risen / np.where(level, 1.0, along) - 0.5)
+        near = np.fmax(np.fmin(near, end), first - 2)  # no farther off than matters: an edge may lie anywhere
+        inside = [risen - along * (at - start) >= least for at in (near + 0.5, near + 1.5)]
+        near, within = near.astype(np.int64), inside[0].astype(np.int64) + inside[1]
+        first = np.where(along < 0, np.maximum(first, near + 2 - within), first)
+        end = np.where(along > 0, np.minimum(end, near + within), np.where(level & ~inside[0], first, end))
+        return first, end
+
+
+def _counted(things: Counts, counts: Counts) -> tuple[Counts, Counts]:
+    """Each of the things so many times, and which time it is, from 0."""
+    ends = np.cumsum(counts)
+    return np.repeat(things, counts), np.arange(ends[-1] if len(ends) else 0) - np.repeat(ends - counts, counts)
 
 
 def _edges(screen: Floats) -> list[_Edge]:
