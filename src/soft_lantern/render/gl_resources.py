@@ -103,6 +103,8 @@ class GlResources:
             if texels.dtype == np.uint8 and texels.size // 4 > LARGEST_AS_FLOATS:
                 code = _SRGB8_ALPHA8 if image.encoding == "colour" else 0
                 made = self.context.texture(size, 4, np.ascontiguousarray(texels).tobytes(), internal_format=code)
+            elif texels.dtype == np.float16 and not levels:
+                made = self.context.texture(size, 4, texels.tobytes(), dtype="f2")
             else:
                 made = self.context.texture(size, 4, image.linear().tobytes(), dtype="f4")
             made.filter = (_FILTERS[image.filter],) * 2

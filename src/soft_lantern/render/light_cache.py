@@ -12,12 +12,13 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 from types import ModuleType
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 import platformdirs
 
-Arrays = tuple[npt.NDArray[np.float32], ...]
+Arrays = tuple[npt.NDArray[Any], ...]
 
 
 def kept(name: str, sources: tuple[ModuleType, ...], work: Callable[[], Arrays]) -> Arrays:

@@ -5,7 +5,6 @@ A radiance of 1 makes a white diffuse surface that it lights from everywhere sho
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -48,7 +47,6 @@ def toward(azimuth: float, elevation: float) -> Matrix:
     return np.array([np.sin(turn) * np.cos(rise), np.sin(rise), np.cos(turn) * np.cos(rise)])
 
 
-@functools.lru_cache(maxsize=8)
 def panorama(sky: str) -> Radiance:
     """An own sky as an equirectangular panorama, (height, width, 3): its middle lies along −z, row 0 is up."""
     directions = panorama_directions(WIDTH, HEIGHT)
