@@ -53,20 +53,12 @@ def run(folder: Path | None, only: str | None = None) -> int:
 
     signals.came.connect(end)
     QTimer.singleShot(SETTLED, gc.freeze)
-    QTimer.singleShot(SETTLED, ready_for_typing)
     code = application.exec()
     signals.stop()
     code = ended[0] or code
     if any(each is not threading.current_thread() and each.is_alive() for each in threading.enumerate()):
         _end_now(code)
     return code
-
-
-def ready_for_typing() -> None:
-    """Have the grammar of formulas made by a thread of its own: whoever types the first one would wait for it."""
-    from soft_lantern.nodes.formula import parse
-
-    threading.Thread(target=parse, args=("0",), name="grammar", daemon=True).start()
 
 
 class Windows(QObject):

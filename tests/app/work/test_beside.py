@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import QApplication, QDialog
 
 from by_hand import Open, until
 from held import held_qobjects
-from soft_lantern.app.main import ready_for_typing
 from soft_lantern.app.session.history import Edit, History
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
@@ -30,7 +29,6 @@ from soft_lantern.app.work.mishaps import Mishaps, log_file, words_for
 from soft_lantern.app.work.only_one import only_one
 from soft_lantern.errors import BadFile
 from soft_lantern.graph.document import Asset, Project, changed
-from soft_lantern.nodes import formula
 
 
 def test_a_dialog_closed_at_work_is_never_reached_by_its_thread(qtbot: object, qapp: QApplication) -> None:
@@ -47,13 +45,6 @@ def test_a_dialog_closed_at_work_is_never_reached_by_its_thread(qtbot: object, q
             gc.collect()
     QTest.qWait(60)
     assert "late" not in told[5:]
-
-
-def test_the_grammar_of_formulas_is_made_aside_before_anyone_types_one() -> None:
-    for kept in (formula.parse, formula._parser):
-        kept.cache_clear()
-    ready_for_typing()
-    until(lambda: formula._parser.cache_info().currsize)
 
 
 def test_an_answer_comes_on_the_windows_thread_and_only_the_newest_counts(qtbot: object, qapp: QApplication) -> None:
