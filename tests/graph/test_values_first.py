@@ -30,7 +30,8 @@ from soft_lantern.ir.expr import Expr, Type, const, uniform
 from soft_lantern.ir.interval import bounds
 from soft_lantern.ir.numpy_reader import evaluate, leaf
 from soft_lantern.nodes import LIBRARY
-from soft_lantern.nodes.formula import FormulaError, build, formula_type, free_names
+from soft_lantern.nodes.formula import build, formula_type, free_names
+from soft_lantern.nodes.formula_text import FormulaError
 from soft_lantern.render.measuring import Measured, Measuring
 from soft_lantern.render.points import flat_card
 from soft_lantern.values.kinds import Kind

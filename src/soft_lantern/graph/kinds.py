@@ -9,7 +9,8 @@ from soft_lantern.graph.identity import by_identity
 from soft_lantern.graph.nesting import snippet_in
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role, Setting
 from soft_lantern.nodes.definition import SNIPPET, Carries
-from soft_lantern.nodes.formula import FormulaError, formula_type, result_kind
+from soft_lantern.nodes.formula import formula_type, result_kind
+from soft_lantern.nodes.formula_text import FormulaError
 from soft_lantern.values.kinds import Conversion, Kind, conversion, kind_named, widest
 
 

@@ -19,7 +19,8 @@ from soft_lantern.ir.expr import LEAVES, Expr, Op, Type, const, join, reads, swi
 from soft_lantern.ir.inputs import BEHIND
 from soft_lantern.limits import SNIPPET_DEPTH, SNIPPET_NODES
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
-from soft_lantern.nodes.formula import FormulaError, formula_type
+from soft_lantern.nodes.formula import formula_type
+from soft_lantern.nodes.formula_text import FormulaError
 from soft_lantern.turns import give_way
 from soft_lantern.values.images import MISSING, Image
 from soft_lantern.values.kinds import Conversion, Kind, Value, components, conversion

@@ -10,38 +10,17 @@ import functools
 import math
 import re
 from collections.abc import Callable, Mapping
-from typing import Any
 
 import numpy as np
 
-from soft_lantern.errors import BadValue
 from soft_lantern.ir import functions as f
 from soft_lantern.ir.expr import Expr, Op, Type, const, join, make, swizzle, uniform, vector_type
 from soft_lantern.ir.glsl_words import trouble_with_identifier
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.nodes.definition import FORMULA, Carries, NodeType, Port, Role, Setting
+from soft_lantern.nodes.formula_text import FormulaError, Term, parse
 from soft_lantern.values.kinds import Kind
 from soft_lantern.values.words import counted
-
-LONGEST = 1000
-
-_GRAMMAR = r"""
-?start: choice
-?choice: either | either "?" choice ":" choice -> choose
-?either: both | either "||" both -> or_
-?both: equality | both "&&" equality -> and_
-?equality: relation | equality "==" relation -> equal | equality "!=" relation -> unequal
-?relation: sum | relation "<" sum -> less | relation ">" sum -> greater
-    | relation "<=" sum -> at_most | relation ">=" sum -> at_least
-?sum: product | sum "+" product -> add | sum "-" product -> subtract
-?product: unary | product "*" unary -> multiply | product "/" unary -> divide
-?unary: postfix | "-" unary -> negate | "+" unary | "!" unary -> not_
-?postfix: atom | postfix "." NAME -> part
-?atom: NUMBER -> number | NAME -> name | NAME "(" choice ("," choice)* ")" -> call | "(" choice ")"
-NUMBER: /(\d+\.\d*|\.\d+|\d+)([eE][+-]?\d+)?[fF]?/
-NAME: /[A-Za-z_][A-Za-z0-9_]*/
-%ignore /\s+/
-"""
 
 _BINARY = {"add": Op.ADD, "subtract": Op.SUB, "multiply": Op.MUL, "divide": Op.DIV, "and_": Op.AND, "or_": Op.OR}
 _COMPARED: dict[str, Callable[[Expr, Expr], Expr]] = {
@@ -60,55 +39,14 @@ _ARITY: dict[str, int] = {
 }
 
 
-class FormulaError(BadValue):
-    """What is wrong with a formula, and in which column, counted from 1."""
-
-    def __init__(self, words: str, column: int) -> None:
-        super().__init__(f"column {column}: {words}")
-        self.column = column
-
-
-@functools.cache
-def _parser() -> Any:
-    """Made when the first formula is met, for it takes longer than all the rest of a short command."""
-    from lark import Lark
-
-    return Lark(_GRAMMAR, parser="lalr", propagate_positions=True)
-
-
-@functools.lru_cache(maxsize=2048)
-def parse(text: str) -> Any:
-    """The formula as lark's tree. Raises FormulaError."""
-    if len(text) > LONGEST:
-        raise FormulaError(f"a formula has at most {LONGEST} characters", LONGEST)
-    parser = _parser()
-    from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
-
-    try:
-        return parser.parse(text)
-    except UnexpectedEOF:
-        raise FormulaError("something is missing at the end", len(text) + 1) from None
-    except UnexpectedCharacters as error:
-        raise FormulaError(f"“{text[error.pos_in_stream or 0]}” does not belong here", error.column) from None
-    except UnexpectedInput as error:
-        token = getattr(error, "token", "")
-        at_end = getattr(token, "type", "") == "$END"
-        words = "something is missing at the end" if at_end else f"“{token}” does not belong here"
-        raise FormulaError(words, len(text) + 1 if at_end else error.column) from None
-
-
 def free_names(text: str) -> list[str]:
     """The names that become ports, in the order they first stand. Raises FormulaError."""
     found: dict[str, None] = {}
-    for tree in parse(text).iter_subtrees():
-        if tree.data == "name":
-            token = tree.children[0]
-            trouble = trouble_with_identifier(str(token))
-            if trouble:
-                raise FormulaError(f"“{token}” {trouble}", token.column or 1)
-            found[str(token)] = None
-    order = {name: text.index(name) for name in found}
-    return sorted(found, key=lambda name: order[name])
+    for term in parse(text).names():
+        if trouble := trouble_with_identifier(term.word):
+            raise FormulaError(f"“{term.word}” {trouble}", term.column)
+        found[term.word] = None
+    return list(found)
 
 
 def build(text: str, values: Mapping[str, Expr]) -> Expr:
@@ -170,30 +108,28 @@ def result_kind(node_type: NodeType, inputs: Mapping[str, Kind]) -> Kind | None:
     return {Type.FLOAT: Kind.NUMBER, Type.VEC2: Kind.VECTOR2, Type.VEC3: Kind.VECTOR3}[built.type]
 
 
-def _build(node: Any, values: Mapping[str, Expr]) -> Expr:
-    name, column = str(node.data), node.meta.column
-    if name == "number":
-        return const(float(str(node.children[0]).rstrip("fF")))
-    if name == "name":
-        return values[str(node.children[0])]
-    if name == "part":
-        return _part(_build(node.children[0], values), node.children[1])
-    if name == "call":
-        token, *rest = node.children
-        return _call(token, [_build(each, values) for each in rest])
-    parts = [_build(child, values) for child in node.children]
+def _build(term: Term, values: Mapping[str, Expr]) -> Expr:
+    if term.does == "number":
+        return const(float(term.word.rstrip("fF")))
+    if term.does == "name":
+        return values[term.word]
+    parts = [_build(each, values) for each in term.parts]
     try:
-        if name == "negate":
+        if term.does == "part":
+            return _part(parts[0], term)
+        if term.does == "call":
+            return _call(term, parts)
+        if term.does == "negate":
             return -parts[0]
-        if name == "not_":
+        if term.does == "not_":
             return make(Op.NOT, parts[0])
-        if name == "choose":
+        if term.does == "choose":
             return _choice(*parts)
-        if name in _COMPARED:
-            return _COMPARED[name](*parts)
-        return make(_BINARY[name], *parts)
+        if term.does in _COMPARED:
+            return _COMPARED[term.does](*parts)
+        return make(_BINARY[term.does], *parts)
     except TypeError as error:
-        raise FormulaError(str(error), column) from None
+        raise FormulaError(str(error), term.word_column or term.column) from None
 
 
 def _choice(condition: Expr, yes: Expr, no: Expr) -> Expr:
@@ -201,36 +137,27 @@ def _choice(condition: Expr, yes: Expr, no: Expr) -> Expr:
     return f.select(condition, *(f.splat(e, width) if e.type is Type.FLOAT else e for e in (yes, no)))
 
 
-def _part(value: Expr, token: Any) -> Expr:
-    letters = str(token)
+def _part(value: Expr, term: Term) -> Expr:
+    letters = term.word
     for names in ("xyzw", "rgba", "stpq"):
         if set(letters) <= set(names) and len(letters) <= 4:
-            letters = "".join("xyzw"[names.index(letter)] for letter in letters)
-            break
-    else:
-        raise FormulaError(f"“.{token}” names no components", token.column or 1)
-    try:
-        return swizzle(value, letters)
-    except TypeError as error:
-        raise FormulaError(str(error), token.column or 1) from None
+            return swizzle(value, "".join("xyzw"[names.index(letter)] for letter in letters))
+    raise FormulaError(f"“.{term.word}” names no components", term.word_column)
 
 
-def _call(token: Any, arguments: list[Expr]) -> Expr:
-    name, column = str(token), token.column or 1
-    try:
-        if name in ("vec2", "vec3", "vec4"):
-            return _constructed(int(name[3]), arguments)
-        if name not in _ARITY:
-            raise FormulaError(f"there is no function “{name}”", column)
-        if len(arguments) != _ARITY[name]:
-            raise FormulaError(f"{name} takes {counted(_ARITY[name], 'argument')}, not {len(arguments)}", column)
-        if name == "distance":
-            return f.length(arguments[0] - arguments[1])
-        if name == "reflect":
-            return f.reflect(*arguments)
-        return make(Op(name), *arguments)
-    except TypeError as error:
-        raise FormulaError(str(error), column) from None
+def _call(term: Term, arguments: list[Expr]) -> Expr:
+    name = term.word
+    if name in ("vec2", "vec3", "vec4"):
+        return _constructed(int(name[3]), arguments)
+    if name not in _ARITY:
+        raise FormulaError(f"there is no function “{name}”", term.column)
+    if len(arguments) != _ARITY[name]:
+        raise FormulaError(f"{name} takes {counted(_ARITY[name], 'argument')}, not {len(arguments)}", term.column)
+    if name == "distance":
+        return f.length(arguments[0] - arguments[1])
+    if name == "reflect":
+        return f.reflect(*arguments)
+    return make(Op(name), *arguments)
 
 
 def _constructed(width: int, arguments: list[Expr]) -> Expr:

@@ -17,7 +17,8 @@ from soft_lantern.graph.recipes.library import every_recipe
 from soft_lantern.graph.recipes.recipe import Recipe
 from soft_lantern.nodes import LIBRARY, NodeType, Port, Role
 from soft_lantern.nodes.explain import explain
-from soft_lantern.nodes.formula import FormulaError, formula_type
+from soft_lantern.nodes.formula import formula_type
+from soft_lantern.nodes.formula_text import FormulaError
 from soft_lantern.values.colour import colour_from_hex, colour_to_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, conversion
 

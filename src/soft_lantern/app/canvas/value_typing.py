@@ -21,7 +21,8 @@ from soft_lantern.graph import edits
 from soft_lantern.graph.document import Note
 from soft_lantern.graph.parameters import edits as parameters
 from soft_lantern.graph.parameters.edits import held
-from soft_lantern.nodes.formula import FormulaError, number_of
+from soft_lantern.nodes.formula import number_of
+from soft_lantern.nodes.formula_text import FormulaError
 from soft_lantern.values.colour import colour_from_hex, is_hex_colour
 from soft_lantern.values.kinds import Kind, Value, components, fitted
 from soft_lantern.values.words import counted
