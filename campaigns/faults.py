@@ -107,18 +107,8 @@ def a_small_disk(place: Path, chance: random.Random) -> None:
         "resource.setrlimit(resource.RLIMIT_FSIZE, (2000, 2000)); sys.argv[0] = 'lantern';"
         "from soft_lantern.cli import main; main()"
     )
-    render = [
-        "render",
-        str(place / "p"),
-        "--scene",
-        "tea_terrace",
-        "--size",
-        "64x64",
-        "--backend",
-        "soft",
-        "-o",
-        str(out),
-    ]
+    what = "--scene tea_terrace --size 64x64 --backend soft".split()
+    render = ["render", str(place / "p"), *what, "-o", str(out)]
     done = subprocess.run(
         [sys.executable, "-c", code, *render],
         capture_output=True,

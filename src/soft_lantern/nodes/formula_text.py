@@ -47,10 +47,10 @@ class FormulaError(BadValue):
 
 
 class Term(Struct, frozen=True):
-    """A part of a formula: what it does, to which parts, and the column it begins in.
+    """A part of a formula: what it does, to which parts, and the column it begins in, counted from 1.
 
-    `does`: "number", "name", "call" and "part" (components by their letters) with the `word` that stands there, in
-    which column; else what a sign stands for.
+    `does`: what a sign does, such as "add"; or "number", "name", "call" or "part" (components by their letters), with
+    the `word` that says which, and its column.
     """
 
     does: str
