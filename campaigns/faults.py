@@ -107,7 +107,7 @@ def a_small_disk(place: Path, chance: random.Random) -> None:
         "resource.setrlimit(resource.RLIMIT_FSIZE, (2000, 2000)); sys.argv[0] = 'lantern';"
         "from soft_lantern.cli import main; main()"
     )
-    what = "--scene tea_terrace --size 64x64 --backend soft".split()
+    what = ["--scene", "tea_terrace", "--size", "64x64", "--backend", "soft"]
     render = ["render", str(place / "p"), *what, "-o", str(out)]
     done = subprocess.run(
         [sys.executable, "-c", code, *render],
