@@ -158,7 +158,7 @@ def _formula(text: str, held: HeldWire) -> list[Offer]:
     try:
         node_type = formula_type(text)
     except FormulaError as error:
-        return [Offer(text, f"formula, {error}", Node(type="formula", settings={"expression": text}), hint=str(error))]
+        return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), hint=str(error))]
     names = ", ".join(port.name for port in node_type.inputs)
     hint = f"A formula of {names}" if names else "A formula of constants"
     first = node_type.inputs[0].name if node_type.inputs else ""
