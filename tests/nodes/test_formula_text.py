@@ -56,12 +56,12 @@ def reference() -> Lark:
 
 
 def as_rows(node: Any) -> tuple[Any, ...]:
-    """A tree of either parser: what it does and in which column, the word that stands there, and its parts."""
+    """A tree of either parser: what it does, the column of its word or else of its beginning, the word, its parts."""
     if isinstance(node, Term):
         return (node.does, node.column, node.word, *map(as_rows, node.parts))
     parts = [as_rows(each) for each in node.children if isinstance(each, Tree)]
-    word = next((str(each) for each in node.children if not isinstance(each, Tree)), "")
-    return (str(node.data), node.meta.column, word, *parts)
+    word = next((each for each in node.children if not isinstance(each, Tree)), None)
+    return (str(node.data), word.column if word else node.meta.column, str(word or ""), *parts)
 
 
 def read_by_reference(text: str) -> tuple[Any, ...] | int:

@@ -129,7 +129,7 @@ def _build(term: Term, values: Mapping[str, Expr]) -> Expr:
             return _COMPARED[term.does](*parts)
         return make(_BINARY[term.does], *parts)
     except TypeError as error:
-        raise FormulaError(str(error), term.word_column or term.column) from None
+        raise FormulaError(str(error), term.column) from None
 
 
 def _choice(condition: Expr, yes: Expr, no: Expr) -> Expr:
@@ -142,7 +142,7 @@ def _part(value: Expr, term: Term) -> Expr:
     for names in ("xyzw", "rgba", "stpq"):
         if set(letters) <= set(names) and len(letters) <= 4:
             return swizzle(value, "".join("xyzw"[names.index(letter)] for letter in letters))
-    raise FormulaError(f"“.{term.word}” names no components", term.word_column)
+    raise FormulaError(f"“.{term.word}” names no components", term.column)
 
 
 def _call(term: Term, arguments: list[Expr]) -> Expr:

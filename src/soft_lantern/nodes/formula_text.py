@@ -15,10 +15,10 @@ from soft_lantern.errors import BadValue
 
 LONGEST, DEEPEST = 1000, 60
 """Characters, and brackets within brackets."""
-NUMBER = re.compile(r"(\d+\.\d*|\.\d+|\d+)([eE][+-]?\d+)?[fF]?")
-NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
-SIGN = re.compile(r"\|\||&&|[=!<>]=|[-+*/<>!?:.,()]")
-SPACE = re.compile(r"\s*")
+_NUMBER = re.compile(r"(\d+\.\d*|\.\d+|\d+)([eE][+-]?\d+)?[fF]?")
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+_SIGN = re.compile(r"\|\||&&|[=!<>]=|[-+*/<>!?:.,()]")
+_SPACE = re.compile(r"\s*")
 
 # How tightly the signs between two parts bind, and what they do.
 _BETWEEN = {
@@ -47,17 +47,16 @@ class FormulaError(BadValue):
 
 
 class Term(Struct, frozen=True):
-    """A part of a formula: what it does, to which parts, and the column it begins in, counted from 1.
+    """A part of a formula: what it does, and to which parts.
 
     `does`: what a sign does, such as "add"; or "number", "name", "call" or "part" (components by their letters), with
-    the `word` that says which, and its column.
+    the `word` that says which. `column`: where the word stands, else where the part begins, counted from 1.
     """
 
     does: str
     column: int
     parts: tuple[Term, ...] = ()
     word: str = ""
-    word_column: int = 0
 
     def names(self) -> Iterator[Term]:
         """The free names in it, from left to right."""
@@ -103,18 +102,18 @@ class _Reader:
         """Parts with signs between them that bind more tightly than `loosest`; of equals the left ones first."""
         column, left = self.column(), self.signed()
         while True:
-            tightness, does = _BETWEEN.get(self.ahead(SIGN), (0, ""))
+            tightness, does = _BETWEEN.get(self.ahead(_SIGN), (0, ""))
             if tightness <= loosest:
                 return left
-            self.word(SIGN)
+            self.word(_SIGN)
             left = Term(does, column, (left, self.joined(tightness)))
 
     def signed(self) -> Term:
         """One part with the signs before it."""
         before = []
-        while self.ahead(SIGN) in _BEFORE:
+        while self.ahead(_SIGN) in _BEFORE:
             column = self.column()
-            before.append((_BEFORE[self.word(SIGN)], column))
+            before.append((_BEFORE[self.word(_SIGN)], column))
         found = self.one()
         for does, column in reversed(before):
             found = Term(does, column, (found,)) if does else found
@@ -123,18 +122,18 @@ class _Reader:
     def one(self) -> Term:
         """A number, a name, a call or what stands in brackets, and the components taken of it."""
         column = self.column()
-        if number := self.word(NUMBER):
+        if number := self.word(_NUMBER):
             found = Term("number", column, (), number)
-        elif name := self.word(NAME):
-            called = self.ahead(SIGN) == "("
-            found = Term("call" if called else "name", column, self.bracketed() if called else (), name, column)
+        elif name := self.word(_NAME):
+            called = self.ahead(_SIGN) == "("
+            found = Term("call" if called else "name", column, self.bracketed() if called else (), name)
         else:
             (found,) = self.bracketed(once=True)
         while self.take("."):
-            at, letters = self.column(), self.word(NAME)
+            column, letters = self.column(), self.word(_NAME)
             if not letters:
                 raise self.wrong()
-            found = Term("part", column, (found,), letters, at)
+            found = Term("part", column, (found,), letters)
         return found
 
     def bracketed(self, *, once: bool = False) -> tuple[Term, ...]:
@@ -155,7 +154,7 @@ class _Reader:
 
     def column(self) -> int:
         """The column, counted from 1, of what stands next."""
-        self.at = SPACE.match(self.text, self.at).end()  # type: ignore[union-attr]  # it matches anywhere
+        self.at = _SPACE.match(self.text, self.at).end()  # type: ignore[union-attr]  # it matches anywhere
         return self.at + 1
 
     def ahead(self, pattern: re.Pattern[str]) -> str:
@@ -171,7 +170,7 @@ class _Reader:
 
     def take(self, sign: str) -> bool:
         """Go past a sign, if it stands next; whether it does."""
-        stands = self.ahead(SIGN) == sign
+        stands = self.ahead(_SIGN) == sign
         self.at += len(sign) if stands else 0
         return stands
 
@@ -185,5 +184,5 @@ class _Reader:
         column = self.column()
         if column > len(self.text):
             return FormulaError("something is missing at the end", column)
-        word = self.ahead(NUMBER) or self.ahead(NAME) or self.ahead(SIGN) or self.text[self.at]
+        word = self.ahead(_NUMBER) or self.ahead(_NAME) or self.ahead(_SIGN) or self.text[self.at]
         return FormulaError(f"“{word}” does not belong here", column)

@@ -9,6 +9,7 @@ import numpy.typing as npt
 from msgspec import Struct
 
 from soft_lantern.scene.mesh import Indices
+from soft_lantern.scene.rows import within_runs
 
 CANDIDATES_AT_ONCE = 2_000_000
 SUBPIXELS = 256
@@ -142,13 +143,14 @@ class _Screen:
         counts = np.where(wanted, extent[:, 0] * extent[:, 1], 0)
         edges = _edges(screen)
         for chunk in _chunks(counts):
-            triangle, row = _counted(chunk, extent[chunk, 1])
-            y = low[triangle, 1] + row
+            rows = extent[chunk, 1]
+            triangle = np.repeat(chunk, rows)
+            y = low[triangle, 1] + within_runs(rows)
             first, end = low[triangle, 0], high[triangle, 0]
             for edge in edges:
                 first, end = edge.narrowed(triangle, y + 0.5, first, end)
-            row, step = _counted(np.arange(len(triangle)), np.maximum(end - first, 0))
-            triangle, x, y = triangle[row], first[row] + step, y[row]
+            wide = np.maximum(end - first, 0)
+            triangle, x, y = np.repeat(triangle, wide), np.repeat(first, wide) + within_runs(wide), np.repeat(y, wide)
             centre = np.stack([x, y], axis=1) + 0.5
             at = (self.depths[triangle] * _weights(self.places[triangle], centre)).sum(axis=1)
             inside = (at >= 0) & (at <= 1)
@@ -180,12 +182,6 @@ class _Edge(Struct, frozen=True, eq=False):
         first = np.where(along < 0, np.maximum(first, near + 2 - within), first)
         end = np.where(along > 0, np.minimum(end, near + within), np.where(level & ~inside[0], first, end))
         return first, end
-
-
-def _counted(things: Counts, counts: Counts) -> tuple[Counts, Counts]:
-    """Each of the things so many times, and which time it is, from 0."""
-    ends = np.cumsum(counts)
-    return np.repeat(things, counts), np.arange(ends[-1] if len(ends) else 0) - np.repeat(ends - counts, counts)
 
 
 def _edges(screen: Floats) -> list[_Edge]:

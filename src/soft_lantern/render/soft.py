@@ -26,6 +26,7 @@ from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.staging import reads_behind
 from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.scene.mesh import Indices, Mesh
+from soft_lantern.scene.rows import within_runs
 from soft_lantern.values.images import MISSING, Image
 
 
@@ -150,7 +151,7 @@ def _layers(pixels: npt.NDArray[np.int64]) -> Iterator[npt.NDArray[np.int64]]:
     grouped = np.argsort(pixels, kind="stable")
     ordered = pixels[grouped]
     starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]]) if len(ordered) else np.zeros(0, np.int64)
-    rank = np.arange(len(ordered)) - np.repeat(starts, np.diff(np.r_[starts, len(ordered)]))
+    rank = within_runs(np.diff(np.r_[starts, len(ordered)]))
     for layer in range(int(rank.max()) + 1 if len(rank) else 0):
         yield grouped[rank == layer]
 

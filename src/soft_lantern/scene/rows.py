@@ -1,4 +1,4 @@
-"""Rows that are alike: of vertices, corners and edges."""
+"""Rows that are alike, of vertices, corners and edges, and the members of runs of rows."""
 
 from __future__ import annotations
 
@@ -22,3 +22,8 @@ def distinct_rows(values: npt.NDArray[np.number]) -> tuple[Numbers, Numbers]:
     which = np.empty(len(values), np.int64)
     which[order] = np.cumsum(differs) - 1
     return order[differs], which
+
+
+def within_runs(counts: Numbers) -> Numbers:
+    """Of runs of so many, one after another, the place of each member within its run, from 0."""
+    return np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)

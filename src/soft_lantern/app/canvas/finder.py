@@ -155,15 +155,16 @@ def _formula(text: str, held: HeldWire) -> list[Offer]:
     """A formula, where the text is an expression of more than a lone name or number."""
     if not set("+-*/().?<>,") & set(text) or _as_number(text.lower()) is not None:
         return []
+    node = Node(type="formula", settings={"expression": text})
     try:
         node_type = formula_type(text)
     except FormulaError as error:
-        return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), hint=str(error))]
+        return [Offer(text, "formula", node, hint=str(error))]
     names = ", ".join(port.name for port in node_type.inputs)
     hint = f"A formula of {names}" if names else "A formula of constants"
     first = node_type.inputs[0].name if node_type.inputs else ""
     first = first if held.from_output else node_type.outputs[0].name
-    return [Offer(text, "formula", Node(type="formula", settings={"expression": text}), first, hint)]
+    return [Offer(text, "formula", node, first, hint)]
 
 
 def _begins_a_word(typed: str) -> bool:

@@ -15,7 +15,7 @@ from msgspec import Struct, field
 
 from soft_lantern.bake.light.surfaces import Floats, Whole
 from soft_lantern.scene.mesh import Indices
-from soft_lantern.scene.rows import distinct_rows
+from soft_lantern.scene.rows import distinct_rows, within_runs
 
 PADDING = 2
 """Texels between charts, so that what is filled of one is not seen on the next."""
@@ -207,7 +207,7 @@ def _rows_of(corners: npt.NDArray[np.float64], size: tuple[int, int]) -> _Rows:
     low = np.clip(np.floor(corners[kept, :, 1].min(axis=1) - BESIDE).astype(np.int64), 0, height - 1)
     high = np.clip(np.ceil(corners[kept, :, 1].max(axis=1) + BESIDE).astype(np.int64), 1, height)
     triangles = np.repeat(kept, high - low)
-    y = _within(high - low) + np.repeat(low, high - low)
+    y = within_runs(high - low) + np.repeat(low, high - low)
     left, right = np.full(len(y), np.inf), np.full(len(y), -np.inf)
     under, over = y + 0.5 - BESIDE, y + 0.5 + BESIDE
     for one, other in ((0, 1), (1, 2), (2, 0)):  # how far each side reaches within the band of the row
@@ -229,11 +229,6 @@ def _rows_of(corners: npt.NDArray[np.float64], size: tuple[int, int]) -> _Rows:
     return _Rows(triangles[met], y[met], first, last - first)
 
 
-def _within(counts: Whole) -> Whole:
-    """Of runs of so many, one after another, the place of each member within its run."""
-    return np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-
-
 def _blocks(wide: Whole) -> Iterator[tuple[int, int]]:
     """Runs of rows, first and one past the last, of about a block's texels together."""
     behind = np.cumsum(wide)
@@ -252,7 +247,7 @@ def _near(corners: npt.NDArray[np.float64], rows: _Rows, start: int, stop: int, 
     a, e, f = of[:, 0], of[:, 1] - of[:, 0], of[:, 2] - of[:, 0]
     double = e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0]
     row = np.repeat(np.arange(len(wide)), wide)
-    x = _within(wide) + first[row]
+    x = within_runs(wide) + first[row]
     right, down = x + 0.5 - a[row, 0], (y + 0.5 - a[:, 1])[row]
     u = (right * f[row, 1] - down * f[row, 0]) / double[row]
     v = (e[row, 0] * down - e[row, 1] * right) / double[row]
