@@ -195,6 +195,14 @@ def _close_all() -> None:
             widget.end_at_once()
 
 
+def _take_down() -> None:
+    """Close and delete every window: what is left of them would be deleted in an order that crashes the program."""
+    _close_all()
+    for widget in QApplication.topLevelWidgets() if QApplication.instance() else ():
+        if not sip.isdeleted(widget):
+            sip.delete(widget)
+
+
 def make_application() -> QApplication:
     """The Qt application with the shipped font and the theme chosen last."""
     application = QApplication.instance() or QApplication(sys.argv[:1])
@@ -205,7 +213,7 @@ def make_application() -> QApplication:
     if not application.findChild(GarbageCollector):
         application.setStyle("Fusion")
         GarbageCollector(application)
-        atexit.register(_close_all)  # a script may end with windows open, and threads may not outlive them
+        atexit.register(_take_down)  # a script may end with windows open, and threads may not outlive them
     keep_log()
     only_one(Mishaps)
     choice.dress(application)

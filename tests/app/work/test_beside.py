@@ -192,6 +192,26 @@ def test_a_widget_that_fails_to_paint_does_not_end_the_window(tmp_path: Path) ->
     assert (tmp_path / "soft-lantern" / "log.txt").read_text().count("it does not paint") >= 10
 
 
+def test_a_script_that_ends_leaves_no_window_to_the_binding(tmp_path: Path) -> None:
+    """Which deletes what is left in an order of its own, and crashes over windows that lived for a while."""
+    code = (
+        "import atexit\nfrom PyQt6.QtWidgets import QApplication, QMainWindow\n"
+        "from soft_lantern.app.main import make_application\n"
+        "atexit.register(lambda: print(QApplication.topLevelWidgets()))\n"
+        "application = make_application()\n"
+        "closed, shown = QMainWindow(), QMainWindow()\n"
+        "shown.show()\nclosed.show()\nclosed.close()\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert (done.returncode, done.stdout) == (0, "[]\n"), done.stderr
+
+
 def rename(session: Session, name: str, merge: str = "") -> None:
     session.apply("Rename", lambda project: changed(project, name=name), merge)
 
