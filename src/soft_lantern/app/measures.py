@@ -6,7 +6,6 @@ import gc
 import json
 import os
 import statistics
-import subprocess
 import sys
 import tempfile
 import time
@@ -23,6 +22,7 @@ from soft_lantern.app.canvas.gestures import Pan
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures.miniatures import Miniatures
 from soft_lantern.app.session.measurer import Answers, Question
+from soft_lantern.app.start_measures import memory, starts
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.saving import save_project
@@ -43,93 +43,10 @@ def table() -> list[Row]:
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as home:
         os.environ |= {f"XDG_{kind}_HOME": f"{home}/{kind.lower()}" for kind in ("STATE", "CACHE")}
         application = make_application()  # kept, or Qt takes it down
-        rows = [*_starts(), *_memory(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking()]
+        rows = [*starts(), *memory(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking()]
         rows += [*_colouring(), *_tuning_5000()]
         application.processEvents()
     return rows
-
-
-_FIRST_PICTURE = """
-import gc, os, sys
-gc.disable()  # as the command does
-from pathlib import Path
-from soft_lantern.app.main import make_application
-from soft_lantern.app.window.window import MainWindow
-application = make_application()
-window = MainWindow(Path(sys.argv[1]))
-window.build.stage.pictures.arrived.connect(lambda _: os._exit(0))
-window.show()
-application.exec()
-"""
-_BARE_WINDOW = """
-import os, sys
-import numpy
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication, QMainWindow
-application = QApplication(sys.argv)
-window = QMainWindow()
-QTimer.singleShot(0, lambda: os._exit(0))
-window.show()
-application.exec()
-"""
-
-
-_ALL_DESKS = """
-import os, sys
-from pathlib import Path
-from PyQt6.QtTest import QTest
-from soft_lantern.app.main import make_application
-from soft_lantern.app.window.window import DESKS, MainWindow
-from soft_lantern.app.work.garbage import give_back
-application = make_application()
-window = MainWindow(Path(sys.argv[1]))
-window.show()
-for scene in list(window.session.project.scenes):
-    window.session.open_scene(scene)
-    for desk in DESKS:
-        window.go_to_desk(desk)
-        QTest.qWait(700)
-give_back()  # as once a minute
-lines = Path("/proc/self/status").read_text().splitlines()
-print(next(line.split()[1] for line in lines if line.startswith("VmRSS")), flush=True)
-os._exit(0)
-"""
-
-
-def _memory() -> list[Row]:
-    """What the window holds once every scene of the demo was on every desk."""
-    with tempfile.TemporaryDirectory() as folder:
-        write_demo(Path(folder) / "demo")
-        command = [sys.executable, "-c", _ALL_DESKS, str(Path(folder) / "demo")]
-        done = subprocess.run(command, check=True, capture_output=True, text=True)
-    return [Row("memory, every scene of the demo on every desk", int(done.stdout) / 1024, 500.0, "MB")]
-
-
-def _starts() -> list[Row]:
-    """Warm starts, beside the bare start of what they stand on."""
-    with tempfile.TemporaryDirectory() as folder:
-        demo = str(Path(folder) / "demo")
-        write_demo(Path(demo))
-        probe = _quickest("-m", "soft_lantern", "probe", demo, "--material", "height_ramp")
-        picture = _quickest("-c", _FIRST_PICTURE, demo)
-        numpy, window = _quickest("-c", "import numpy"), _quickest("-c", _BARE_WINDOW)
-    return [
-        Row("probe, from start to end", probe, 0.7, "s"),
-        Row("probe, from start to end / import of NumPy", probe / numpy, 3.0),
-        Row("window, from start to first picture", picture, 2.0, "s"),
-        Row("window, from start to first picture / bare window", picture / window, 4.0),
-    ]
-
-
-def _quickest(*arguments: str) -> float:
-    """Seconds that Python takes with those arguments, the best of five; bytecode is kept, as it is for people."""
-    kept = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
-    times = []
-    for _ in range(5):
-        started = time.perf_counter()
-        subprocess.run([sys.executable, *arguments], env=kept, check=True, stdout=subprocess.DEVNULL)
-        times.append(time.perf_counter() - started)
-    return min(times)
 
 
 def _working_in_300() -> list[Row]:
@@ -272,7 +189,7 @@ def _tuning_5000() -> list[Row]:
         _live(1500)
         saving = _busy_while_saving(window)
         idle = _idle(window)
-        seconds = _picturing(window)
+        seconds, again = _picturing(window), _picturing(window)
         window.session.saver.let_go()
         window.close()
     return [
@@ -282,6 +199,7 @@ def _tuning_5000() -> list[Row]:
         Row("window busy by saving, 5,000 instances", saving * 1000, 16, "ms"),
         Row("share of a core while nothing happens", idle * 100, 0.5, "%"),
         Row("500 small pictures of looks", seconds * 500 / PICTURES, 15, "s"),
+        Row("500 small pictures of looks that were seen before", again * 500 / PICTURES, 5, "s"),
     ]
 
 

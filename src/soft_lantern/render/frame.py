@@ -170,6 +170,8 @@ class Renderer(Protocol):
 
     name: str
     device: str
+    driver: str
+    """What draws on the device, with its version."""
     smooths: bool
     """Whether it draws edges smoother where a frame asks for samples."""
 

@@ -48,6 +48,7 @@ class GlRenderer:
         self.resources = GlResources()
         self.context = self.resources.context
         self.device = str(self.context.info["GL_RENDERER"])
+        self.driver = str(self.context.info["GL_VERSION"])
         self._shadow_key: tuple[object, ...] = ()
 
     @property

@@ -6,24 +6,23 @@ Kept by XDG, under a name made from the source text that works it out, so that n
 from __future__ import annotations
 
 import contextlib
-import functools
-import hashlib
-import os
 from collections.abc import Callable
 from pathlib import Path
 from types import ModuleType
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
-import platformdirs
+
+from soft_lantern.render.cache_files import folder_of, version_of, write
 
 Arrays = tuple[npt.NDArray[Any], ...]
 
 
 def kept(name: str, sources: tuple[ModuleType, ...], work: Callable[[], Arrays]) -> Arrays:
     """The arrays that `work` gives, from disk where they lie there whole. `sources`: the modules they come of."""
-    place = platformdirs.user_cache_path("soft-lantern") / "light" / f"{name}.{_version(sources)}.npy"
+    version = version_of(tuple(Path(str(module.__file__)) for module in sources))
+    place = folder_of("light") / f"{name}.{version}.npy"
     with contextlib.suppress(OSError, ValueError, EOFError), place.open("rb") as file:
         return tuple(np.load(file, allow_pickle=False) for _ in range(int(np.load(file, allow_pickle=False))))
     made = work()
@@ -32,23 +31,14 @@ def kept(name: str, sources: tuple[ModuleType, ...], work: Callable[[], Arrays])
     return made
 
 
-@functools.lru_cache(maxsize=8)
-def _version(sources: tuple[ModuleType, ...]) -> str:
-    text = b"".join(Path(str(module.__file__)).read_bytes() for module in sources) + np.__version__.encode()
-    return hashlib.sha256(text).hexdigest()[:16]
-
-
 def _write(place: Path, arrays: Arrays) -> None:
-    """Write a file whole, and take away what an older version left under its name."""
-    place.parent.mkdir(parents=True, exist_ok=True)
-    draft = place.with_suffix(f".{os.getpid()}")
-    try:
-        with draft.open("wb") as file:
-            for array in (np.array(len(arrays)), *arrays):
-                np.save(file, array, allow_pickle=False)
-        draft.replace(place)
-    finally:
-        draft.unlink(missing_ok=True)
+    """Write the arrays, and take away what an older version left under their name."""
+
+    def fill(file: BinaryIO) -> None:
+        for array in (np.array(len(arrays)), *arrays):
+            np.save(file, array, allow_pickle=False)
+
+    write(place, fill)
     for other in place.parent.glob(f"{place.name.split('.')[0]}.*.npy"):
         if other != place:
             other.unlink(missing_ok=True)

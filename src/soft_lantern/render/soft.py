@@ -35,6 +35,7 @@ class SoftRenderer:
 
     name = "soft"
     device = "NumPy"
+    driver = np.__version__
     smooths = False
     compiled = 0
 

@@ -10,16 +10,29 @@ from msgspec import Struct
 
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.render.choose import renderer_for
-from soft_lantern.render.frame import Frame, Picture, Renderer
+from soft_lantern.render.content import bytes_to_read
+from soft_lantern.render.frame import Frame, Picture, Pixels, Renderer
+from soft_lantern.render.kept_pictures import KeptPictures, name_of
+
+REST, BETWEEN = 2.0, 0.01
+"""Seconds without a job after which there is time for small things, and from one of them to the next."""
+MOST_READ = 64 << 20
+"""Bytes of meshes and images above which the picture of a frame is drawn sooner than found."""
 
 Complain = Callable[[str], None]
 
 
 class Newest:
-    """A thread that does the newest job for each place, such as a desk's stage; at its end it does `finish`."""
+    """A thread that does the newest job for each place, such as a desk's stage; at its end it does `finish`.
 
-    def __init__(self, name: str, finish: Callable[[], None] | None = None) -> None:
-        self._finish = finish
+    `spare`: done when no job has come for a while, and again as long as it says that more of it remains.
+    """
+
+    def __init__(
+        self, name: str, finish: Callable[[], None] | None = None, spare: Callable[[], bool] | None = None
+    ) -> None:
+        self._finish, self._spare = finish, spare
+        self._pause: float | None = None
         self._waiting: dict[str, tuple[Callable[[], None], Complain]] = {}
         self._at = ""
         self._changed = threading.Condition()
@@ -52,11 +65,13 @@ class Newest:
         while True:
             with self._changed:
                 while not self._waiting and not self._stopping:
-                    self._changed.wait()
+                    if not self._changed.wait(self._pause):
+                        self._waiting[""] = (self._do_spare, _not_said)
                 if self._stopping:
                     break
                 self._at = next(iter(self._waiting))
                 work, complain = self._waiting.pop(self._at)
+                self._pause = REST if self._spare else None
             try:
                 work()
             except LanternError as error:
@@ -69,13 +84,38 @@ class Newest:
         if self._finish:
             self._finish()
 
+    def _do_spare(self) -> None:
+        assert self._spare
+        self._pause = BETWEEN if self._spare() else None
+
+
+def _not_said(text: str) -> None:
+    """What goes wrong with what nobody asked for."""
+
+
+class Keeping(Struct, frozen=True):
+    """That a job's picture is kept on disk: found there, it is handed over and not drawn.
+
+    `thing`: what it is of, of which the newest picture is kept. `show`: is given one that was kept, on the thread.
+    """
+
+    thing: str
+    show: Callable[[Pixels], object]
+
 
 class Job(Struct, frozen=True):
-    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread."""
+    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread.
+
+    `whole`: the picture is of full quality, so that if it is the last it is kept for the next start. `glimpse`: is
+    given what the last start kept of such a frame, while the first picture of this one is being drawn.
+    """
 
     make_frame: Callable[[], Frame]
     deliver: Callable[[Picture], None]
     complain: Complain
+    keeping: Keeping | None = None
+    whole: bool = False
+    glimpse: Callable[[Pixels], object] | None = None
 
 
 class RenderWorker:
@@ -106,6 +146,11 @@ class RenderWorker:
         """How many programs were built so far."""
         return self._drawing.compiled
 
+    @property
+    def has_drawn(self) -> bool:
+        """Whether any picture has been drawn, after which the next ones come soon."""
+        return self._drawing.has_drawn
+
     def submit(self, place: str, job: Job) -> None:
         """Draw a job; it takes the place of the one still waiting for the same `place`."""
         drawing = self._drawing
@@ -131,7 +176,10 @@ class _Drawing:
         self.device = ""
         self.smooths = True
         self.compiled = 0
-        self.newest = Newest("stage", self._give_up)
+        self.has_drawn = False
+        self._last: tuple[Frame, Pixels] | None = None
+        self._kept = KeptPictures()
+        self.newest = Newest("stage", self._end, self._kept.write_one)
         self._backend = backend
         self._local = threading.local()
         # Begun at once, while the window that is to show pictures is still being made; draws say what goes wrong.
@@ -139,15 +187,28 @@ class _Drawing:
 
     def _begin(self) -> None:
         self._renderer()
+        self._kept.begin()
 
     def draw(self, job: Job) -> None:
         """Make the frame and hand its picture over, on the thread."""
-        frame = job.make_frame()
+        frame, keeping, name = job.make_frame(), job.keeping, ""
+        if keeping:
+            name = name_of(frame, self._renderer())
+            found = self._kept.find(name)
+            if found is not None:
+                keeping.show(found)
+                return
+        if job.glimpse and not self.has_drawn:
+            self._show_last(frame, job.glimpse)
         try:
             picture = self._renderer().render(frame)
         except NoGraphics as error:
             picture = self._again(frame, error)
-        self.compiled = self._renderer().compiled
+        self.compiled, self.has_drawn = self._renderer().compiled, True
+        if keeping:
+            self._kept.keep(keeping.thing, name, picture.pixels)
+        if job.whole:
+            self._last = (frame, picture.pixels)
         job.deliver(picture)
 
     def _renderer(self) -> Renderer:
@@ -156,6 +217,19 @@ class _Drawing:
             self.device, self.smooths = self._local.renderer.device, self._local.renderer.smooths
         found: Renderer = self._local.renderer
         return found
+
+    def _show_last(self, frame: Frame, glimpse: Callable[[Pixels], object]) -> None:
+        """Show what the last start kept of a frame, if that is found sooner than drawn."""
+        if bytes_to_read(frame) <= MOST_READ:
+            found = self._kept.find(name_of(frame, self._renderer()))
+            if found is not None:
+                glimpse(found)
+
+    def _end(self) -> None:
+        if self._last and bytes_to_read(self._last[0]) <= MOST_READ:
+            self._kept.keep("the last", name_of(self._last[0], self._renderer()), self._last[1])
+        self._kept.write_all()
+        self._give_up()
 
     def _give_up(self) -> None:
         """Give back what the renderer of this thread holds."""

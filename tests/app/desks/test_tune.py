@@ -25,7 +25,7 @@ from soft_lantern.app.widgets.picture_picker import PicturePicker
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.formats.project_folder import open_project
 from soft_lantern.graph.authoring import Authoring
-from soft_lantern.graph.document import changed
+from soft_lantern.graph.document import Instance, changed
 from soft_lantern.graph.instances.change_report import OUTSIDE
 from soft_lantern.graph.instances.family import all_values, value_of
 from soft_lantern.graph.instances.picks import worn
@@ -746,3 +746,21 @@ def test_a_whole_look_is_turned_by_sliders_without_compiling_and_reset(window: M
     assert (settled(window, "tune") != before).any(axis=2).mean() < 0.001
     tune.select("kettle_metal")  # the material's own defaults have no layer
     assert not tune.whole.isEnabled()
+
+
+def test_the_looks_in_sight_get_their_pictures_first(window: MainWindow) -> None:
+    tune = window.tune
+    until(lambda: tune.portraits.settled)
+    family = {
+        f"many_{n}": Instance(id=f"many_{n}", name=f"Many {n:03}", parent="kettle_metal", values={"roughness": n / 200})
+        for n in range(160)
+    }
+    came: list[str] = []
+    tune.portraits.arrived.connect(came.append)
+    window.session.apply("Add", lambda project: changed(project, instances={**project.instances, **family}))
+    tune.tree.scrollToItem(tune.tree.items["many_130"])
+    seen = tune.tree.in_sight()
+    assert "many_130" in seen and 8 < len(seen) < 40
+    until(lambda: set(seen) <= set(came))
+    assert len(came) < 80, "more than a hundred stand above them in the tree"
+    tune.portraits.forget()

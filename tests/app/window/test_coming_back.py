@@ -11,10 +11,11 @@ from pathlib import Path
 import platformdirs
 import pytest
 from PyQt6.QtCore import QObject, QPointF, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from by_hand import Open, activate, settled, until
+from by_hand import Open, activate, pixels, settled, until
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.main import Windows
 from soft_lantern.app.session.left_open import taken_left_open
@@ -59,6 +60,37 @@ def test_a_window_comes_back_where_it_was(demo_folder: Path, open_window: Open) 
     again.go_to_desk("Build")
     assert again.build.canvas.selected == {node}
     until(lambda: middle(again.build.canvas) == pytest.approx(was, rel=1e-6))
+
+
+def test_the_stage_shows_its_last_picture_until_the_same_is_drawn(
+    demo_folder: Path, house: Windows, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+
+    def opened() -> tuple[MainWindow, list[str], list[QImage]]:
+        house.open(demo_folder)
+        (window,) = house._shown()
+        assert isinstance(window, MainWindow)
+        stage, came, images = window.build.stage, list[str](), list[QImage]()
+        stage.pictures.found.connect(lambda: (came.append("found"), images.append(stage.pictures.image)))
+        stage.pictures.arrived.connect(lambda _: (came.append("drawn"), images.append(stage.pictures.image)))
+        until(lambda: stage.pictures.still and not window.session.loading)
+        return window, came, images
+
+    first, came, _ = opened()
+    assert "found" not in came
+    QTest.qWait(200)  # the layout has settled
+    last = settled(first)
+    closed(first)
+    second, came, images = opened()
+    assert came[0] == "found" and "drawn" in came
+    assert (pixels(images[0]) == last).all() and (settled(second) == last).all()
+    closed(second)
+    file = demo_folder / "scenes" / "garden.json"
+    file.write_text(json.dumps(json.loads(file.read_text()) | {"gauge": 0.5}))
+    third, came, images = opened()  # something else is on the stage now
+    assert "found" not in came and (pixels(images[-1]) != last).any()
+    closed(third)
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,9 +14,9 @@ from soft_lantern.contact_sheet import sheet
 from soft_lantern.graph.document import Asset, Project, Scene, StageObject, View, changed
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.values import ancestry
-from soft_lantern.render.frame import Frame, Picture
+from soft_lantern.render.frame import Frame, Pixels
 from soft_lantern.render.staging import LoweredMaterials, frame_of
-from soft_lantern.render.worker import Job, RenderWorker
+from soft_lantern.render.worker import Job, Keeping, RenderWorker
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
@@ -94,22 +94,28 @@ class Miniatures(QObject):
         """Give up one that waits."""
         self._waiting.pop(key, None)
 
+    def hurry(self, keys: Iterable[object]) -> None:
+        """Draw those that wait among some before all others."""
+        ahead = {key: self._waiting[key] for key in keys if key in self._waiting}
+        self._waiting = ahead | self._waiting
+
     def _next(self) -> None:
         if self._busy or not self._waiting:
             return
         key = next(iter(self._waiting))
         make, now = self._waiting.pop(key), self._round
         self._busy = True
-        drawn = reply_to(self, lambda picture: self._take(key, picture, now))
-        self.worker.submit(self.place, Job(make, drawn, lambda _: drawn(None)))
+        drawn = reply_to(self, lambda pixels: self._take(key, pixels, now))
+        keeping = Keeping(f"{self.place} {key}", show=drawn)
+        self.worker.submit(self.place, Job(make, lambda picture: drawn(picture.pixels), lambda _: drawn(None), keeping))
 
-    def _take(self, key: object, picture: Picture | None, asked: int) -> None:
+    def _take(self, key: object, pixels: Pixels | None, asked: int) -> None:
         self._busy = False
         if asked == self._round:
-            if picture is None:
+            if pixels is None:
                 self.failed.emit(key)
             else:
-                self.arrived.emit(key, opaque_image(picture.pixels))
+                self.arrived.emit(key, opaque_image(pixels))
         self._next()
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable, Sequence
+
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -28,13 +31,21 @@ class Portraits(QObject):
 
     arrived = pyqtSignal(str)
 
-    def __init__(self, session: Session, worker: RenderWorker, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        worker: RenderWorker,
+        parent: QObject | None = None,
+        in_sight: Callable[[], Sequence[str]] = tuple,
+    ) -> None:
+        """`in_sight`: the looks that are seen now, whose pictures come before all others."""
         super().__init__(parent)
         self.session = session
+        self._in_sight = in_sight
         self.images: dict[str, QImage] = {}
         self._keys: dict[str, Key] = {}
         self._asked: dict[str, Key] = {}
-        self._unchecked: list[str] = []
+        self._unchecked: dict[str, None] = {}
         self._seen: tuple[Project, tuple[object, ...]] | None = None
         self._shape: object = None
         self._miniatures = Miniatures(session, worker, "portraits", self)
@@ -47,9 +58,9 @@ class Portraits(QObject):
         project, before = self.session.project, self._seen
         around = (project.materials, project.scenes, project.assets, self.session.scene_id, *self._loaded())
         if before is None or [id(each) for each in around] != [id(each) for each in before[1]]:
-            self._unchecked = [look_id for look_id, _ in look_choices(project)]
+            self._unchecked = dict.fromkeys(look_id for look_id, _ in look_choices(project))
         elif project.instances is not before[0].instances:
-            self._unchecked += self._touched(before[0], project)
+            self._unchecked |= dict.fromkeys(self._touched(before[0], project))
         self._seen = (project, around)
         if look_tree_of(project) is not self._shape:
             self._shape = look_tree_of(project)
@@ -63,9 +74,7 @@ class Portraits(QObject):
     def _touched(self, before: Project, project: Project) -> list[str]:
         """The instances that are others than before, and all that inherit from them."""
         other = [key for key in differing(before.instances, project.instances) if key in project.instances]
-        return list(
-            dict.fromkeys(each for i in other for each in (i, *(below.id for below in descendants(project, i))))
-        )
+        return [each for i in other for each in (i, *(below.id for below in descendants(project, i)))]
 
     def _drop_gone(self) -> None:
         gone = self.images.keys() - {look_id for look_id, _ in look_choices(self.session.project)}
@@ -77,9 +86,13 @@ class Portraits(QObject):
 
     def forget(self) -> None:
         """Give up what waits to be drawn, until the next refresh asks for it again."""
-        self._unchecked = []
+        self._unchecked = {}
         self._asked.clear()
         self._miniatures.forget()
+
+    def hurry(self) -> None:
+        """Have what is seen now drawn before all else."""
+        self._miniatures.hurry(self._in_sight())
 
     @property
     def settled(self) -> bool:
@@ -89,8 +102,9 @@ class Portraits(QObject):
     def _check_some(self) -> None:
         """See what differs, a few at a time, so that thousands of instances do not hold the window."""
         project = self.session.project
-        some, self._unchecked = self._unchecked[:AT_ONCE], self._unchecked[AT_ONCE:]
-        for look_id in some:
+        seen = [look_id for look_id in self._in_sight() if look_id in self._unchecked]
+        for look_id in dict.fromkeys([*seen, *itertools.islice(self._unchecked, AT_ONCE)]):
+            del self._unchecked[look_id]
             if look_id not in project.instances and look_id not in project.materials:
                 continue
             key = self._key(project, look_id)
@@ -100,6 +114,7 @@ class Portraits(QObject):
             elif self._asked.get(look_id) != key:
                 self._asked[look_id] = key
                 self._miniatures.want(look_id, project, look_id, SIDE)
+        self.hurry()
         if self._unchecked:
             self._sift.start()
 

@@ -18,7 +18,7 @@ from soft_lantern.app.work.timers import single_shot
 from soft_lantern.graph.document import Project, Scene
 from soft_lantern.graph.instances.picks import wearing, worn
 from soft_lantern.render.card import card_frame
-from soft_lantern.render.frame import Frame, LinearPixels, Picture
+from soft_lantern.render.frame import Frame, LinearPixels, Picture, Pixels
 from soft_lantern.render.frame_cost import cost_in_words
 from soft_lantern.render.staging import LoweredMaterials, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
@@ -34,6 +34,8 @@ class ScenePictures(QObject):
 
     arrived = pyqtSignal(object)
     """The picture, as `render.frame.Picture`."""
+    found = pyqtSignal()
+    """`image` is a picture of how things are that was kept when the stage was last open; it is still to be drawn."""
     failed = pyqtSignal(str)
     """What went wrong with a picture."""
     late = pyqtSignal()
@@ -52,6 +54,8 @@ class ScenePictures(QObject):
         """Whether the picture is one of full quality, of how things are now."""
         self.pace = Pace()
         self._asked = 0
+        self._found = 0
+        """What was asked for when `image` was found; 0 is nothing."""
         self._lowered_materials = LoweredMaterials()
         self.waiting = False
         """Whether the next picture has been waited for long enough to say so."""
@@ -95,10 +99,17 @@ class ScenePictures(QObject):
                 pace.drawn(share, picture.seconds)
             arrived(picture, asked if fine else 0, costs)
 
-        self.worker.submit(self.place, Job(made, deliver, failed))
+        cold = self.image.isNull() and not self.worker.has_drawn
+        glimpse = reply_to(self, lambda pixels: self._show_found(pixels, asked)) if cold else None
+        self.worker.submit(self.place, Job(made, deliver, failed, whole=fine, glimpse=glimpse))
         if not self._late.isActive() and not self.waiting:
             self._late.start()
         return size, fine
+
+    def _show_found(self, pixels: Pixels, asked: int) -> None:
+        if self.image.isNull():
+            self.image, self._found = opaque_image(pixels), asked
+            self.found.emit()
 
     def _fail(self, text: str) -> None:
         self._late.stop()
@@ -156,9 +167,10 @@ class ScenePictures(QObject):
         self._late.stop()
         self.waiting = False
         height, width = picture.linear.shape[:2]
-        self.image = opaque_image(picture.pixels)
-        self.linear = picture.linear
         self.still = still_of == self._asked
+        if self.still or self._found != self._asked:  # a picture that was found is finer than one drawn in haste
+            self.image = opaque_image(picture.pixels)
+        self.linear = picture.linear
         self.figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
         self.frames_drawn += 1
         self.arrived.emit(picture)

@@ -85,6 +85,7 @@ class StageView(QWidget):
         self.comparison.changed.connect(self.request)
         self.comparison.arrived.connect(self.update)
         self.pictures.arrived.connect(lambda _: self.complain(""))
+        self.pictures.found.connect(self.update)
         self.pictures.failed.connect(self.complain)
         self.pictures.late.connect(self.update)
         session.changed.connect(lambda old, new: self.request())

@@ -26,6 +26,8 @@ ROW = 42
 class FamilyTree(QTreeWidget):
     """Shows materials, their instances, and picks. The signals tell what a person wants."""
 
+    scrolled = pyqtSignal()
+    """Other rows have come into sight."""
     chosen = pyqtSignal(str, list)
     """The look or pick that is current, and all that are selected."""
     rename_wanted = pyqtSignal(str, str)
@@ -53,6 +55,9 @@ class FamilyTree(QTreeWidget):
         header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        bar.valueChanged.connect(lambda _: self.scrolled.emit())
         self.items: dict[str, QTreeWidgetItem] = {}
         self._shape: object = None
         self._wanted = ("", False, "")
@@ -100,6 +105,15 @@ class FamilyTree(QTreeWidget):
             self.setCurrentItem(found)
             found.setSelected(True)
             self.setFocus()
+
+    def in_sight(self) -> list[str]:
+        """The looks and picks whose rows are seen, from the top."""
+        found, item, viewport = [], self.itemAt(QPoint(0, 0)), self.viewport()
+        assert viewport
+        while item and self.visualItemRect(item).top() < viewport.height():
+            found.append(item.data(0, ID))
+            item = self.itemBelow(item)
+        return [look_id for look_id in found if look_id]
 
     def bring_into_sight(self) -> None:
         """Scroll so that the current look is seen."""
