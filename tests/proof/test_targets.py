@@ -30,13 +30,30 @@ PROJECT = demo_project()
 MATERIALS = sorted(PROJECT.materials.values(), key=lambda material: material.id)
 
 
+def used(material: Material) -> set[str]:
+    """The nodes of a material, and the kinds of its parameters."""
+    return {node.type for node in material.nodes.values()} | {parameter.kind for parameter in material.parameters}
+
+
+def holding_all(materials: list[Material]) -> list[Material]:
+    """Few that have, between them, every node and kind that any of them has."""
+    left, few = set().union(*map(used, materials)), []
+    while left:
+        few.append(max(materials, key=lambda material: len(used(material) & left)))
+        left -= used(few[-1])
+    return few
+
+
+FEW = holding_all(MATERIALS)
+
+
 @pytest.fixture(scope="module")
 def rows() -> list[dict[str, Any]]:
-    return proofs(PROJECT, MATERIALS, list(PROVEN))
+    return proofs(PROJECT, FEW, list(PROVEN))
 
 
-@pytest.mark.parametrize("material", MATERIALS, ids=lambda material: material.id)
-def test_every_target_of_the_demo_passes_its_proof(material: Material, rows: list[dict[str, Any]]) -> None:
+@pytest.mark.parametrize("material", FEW, ids=lambda material: material.id)
+def test_every_target_passes_its_proof_over_what_the_demo_uses(material: Material, rows: list[dict[str, Any]]) -> None:
     mine = {row["target"]: row for row in rows if row["material"] == material.name}
     assert list(mine) == list(PROVEN)
     assert all(row["holds"] for row in mine.values()), [row for row in mine.values() if not row["holds"]]

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
+from typing import ParamSpec
 
-from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
+
+from soft_lantern.app.work.only_one import only_one
+
+P = ParamSpec("P")
 
 
 class Gestures(QObject):
@@ -28,3 +34,19 @@ class Gestures(QObject):
             self.count += event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
             return any(takes(watched, event) for takes in tuple(self.first))
         return False
+
+
+def with_no_hand(make: Callable[P, None]) -> Callable[P, None]:
+    """Makes something large while no event is looked at: thousands are sent meanwhile, and none can be a hand's."""
+
+    @functools.wraps(make)
+    def made(*given: P.args, **named: P.kwargs) -> None:
+        application, gestures = QCoreApplication.instance(), only_one(Gestures)
+        assert application
+        application.removeEventFilter(gestures)
+        try:
+            make(*given, **named)
+        finally:
+            application.installEventFilter(gestures)
+
+    return made

@@ -19,6 +19,7 @@ from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
 from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
 from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.pictures.record_pictures import draw_for
+from soft_lantern.app.session.gestures import with_no_hand
 from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.session.unsaved import keep_or_say
@@ -62,13 +63,13 @@ class MainWindow(QMainWindow):
     wanted = pyqtSignal(str)
     closed = pyqtSignal()
 
+    @with_no_hand
     def __init__(
         self, folder: Path, worker: RenderWorker | None = None, only: str | None = None, beside: Session | None = None
     ) -> None:
         """Open a project's folder, or as another window has it; `only` the desk "Tune". Raises BadProject."""
         super().__init__()
-        self.only = only
-        self._ending = False
+        self.only, self._ending = only, False
         self.session = Session(folder, beside)
         self.session.for_designers = only is not None
         self.worker = worker or RenderWorker()
