@@ -78,6 +78,29 @@ def test_a_picture_drawn_smaller_is_handed_over_as_large_as_it_is_looked_at(demo
     assert gl.render(frame).pixels.shape == small.pixels.shape
 
 
+@pytest.mark.parametrize("size", [(110, 80), (180, 120)], ids=["small", "large"])
+def test_a_smoothed_picture_is_nearer_to_one_of_many_more_pixels(
+    demo: Demo, gl: GlRenderer, size: tuple[int, int]
+) -> None:
+    """Than one that is not: the mean light of 64 pixels stands for what each is to show."""
+    project, models, images = demo
+    scene, looks = project.scenes["tea_terrace"], LoweredMaterials()
+
+    def light(times: int, samples: int) -> np.ndarray:
+        drawn = size[0] * times, size[1] * times
+        options = StageOptions(shadow=False, floor=False, grid=False)
+        camera = camera_for(scene.view, size)
+        frame = frame_of(project, scene, models, camera, drawn, options, looks, 0.0, samples, images)
+        picture = gl.render(frame)
+        assert picture.linear.shape == picture.pixels.shape == (drawn[1], drawn[0], 4)
+        pixels = np.clip(picture.linear[..., :3], 0, 1).reshape(size[1], times, size[0], times, 3)
+        return np.asarray(pixels.mean(axis=(1, 3)))
+
+    wanted = light(8, 0)
+    rough, smooth = (np.abs(light(1, samples) - wanted).mean() for samples in (0, 4))
+    assert smooth < 0.7 * rough
+
+
 def test_what_lies_behind_the_camera_is_cut_off(demo: Demo, gl: GlRenderer, soft: SoftRenderer) -> None:
     """From inside the cliff: triangles cross the plane of the eye."""
     frame = demo_frame(demo, StageOptions(glow=False), View(target=(0, -1, 0), yaw=80, pitch=3, distance=1.5))

@@ -23,7 +23,7 @@ window = MainWindow(Path(sys.argv[1]))
 pictures = window.build.stage.pictures
 if sys.argv[2] == "close":
     from PyQt6.QtCore import QTimer
-    QTimer.singleShot(4000, window.close)
+    pictures.arrived.connect(lambda _: pictures.still and QTimer.singleShot(1000, window.close))
 else:
     pictures.arrived.connect(lambda _: os._exit(0))
 if sys.argv[2] == "seen":

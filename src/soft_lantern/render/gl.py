@@ -23,7 +23,16 @@ from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
-from soft_lantern.render.gl_resources import GlResources, Target, draw_triangles, fill_picture, finish, write_uniform
+from soft_lantern.render.gl_resources import (
+    GlResources,
+    Target,
+    can_resize,
+    draw_triangles,
+    fill_picture,
+    finish,
+    resize,
+    write_uniform,
+)
 from soft_lantern.render.gl_text import DEPTH, SHADOW, WALLS, WHOLE_PICTURE_VERTEX, WrittenShader, keeping_holes
 from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.soft import EDGE_COLOUR
@@ -32,9 +41,20 @@ from soft_lantern.render.surface_model import DISPLAYED
 from soft_lantern.values.images import Image
 
 ALL_ATTRIBUTES = ATTRIBUTES | SLOPES
+SMALL = 128 * 128
+"""Pixels up to which a picture is smoothed by being drawn twice as large: in software that is sooner than samples,
+which make each triangle slow, however small."""
 _FATAL = ("GL_OUT_OF_MEMORY", "GL_UNKNOWN_ERROR")
 """What the binding calls an exhausted memory, and a lost context, which it has no word for."""
 _EDGE = const(*EDGE_COLOUR)
+
+
+def _as_drawn(frame: Frame) -> Frame:
+    """The frame, or a small one that is to be smoothed at twice its size. Lines of one pixel are drawn as they are."""
+    width, height = frame.size
+    if not frame.samples or frame.edges or width * height > SMALL or not can_resize():
+        return frame
+    return replace(frame, size=(2 * width, 2 * height), samples=0)
 
 
 class GlRenderer:
@@ -71,7 +91,7 @@ class GlRenderer:
 
     def _render(self, frame: Frame) -> Picture:
         started = time.perf_counter()
-        context = self.context
+        context, wanted, frame = self.context, frame, _as_drawn(frame)
         target = self.resources.target("picture", frame.size, frame.samples)
         self._shadow_map(frame)
         depths = self._scene_depth(frame)
@@ -98,11 +118,14 @@ class GlRenderer:
         if frame.edges:
             self._draw_edges(frame)
         context.disable(moderngl.DEPTH_TEST)
-        if target.resolved is not target.drawing:
+        if frame is not wanted:
+            large, target = target, self.resources.target("picture", wanted.size)
+            resize(large.drawing, target.drawing)
+        elif target.resolved is not target.drawing:
             finish()  # the copy would keep other threads waiting for all that is still to be drawn
             context.copy_framebuffer(target.resolved, target.drawing)
-        pixels = self._display(frame, target)
-        linear = np.frombuffer(target.linear.read(), np.float32).reshape(frame.size[1], frame.size[0], 4)
+        pixels = self._display(wanted, target)
+        linear = np.frombuffer(target.linear.read(), np.float32).reshape(wanted.size[1], wanted.size[0], 4)
         trouble = context.error
         if trouble in _FATAL:
             raise NoGraphics(f"the graphics driver gave up ({trouble})")

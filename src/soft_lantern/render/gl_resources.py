@@ -157,15 +157,11 @@ class GlResources:
 
         It holds until the next one is asked for.
         """
-        library = _library()
-        if library is None:
+        if not can_resize():
             return picture
         if self._enlarged is None or self._enlarged.size != size:
             self._enlarged = self.context.framebuffer([self.context.renderbuffer(size, 4)])
-        library.glBindFramebuffer(0x8CA8, picture.glo)
-        library.glBindFramebuffer(0x8CA9, self._enlarged.glo)
-        library.glBlitFramebuffer(0, 0, *picture.size, 0, 0, *size, 0x4000, 0x2601)
-        library.glFinish()
+        resize(picture, self._enlarged)
         return self._enlarged
 
     def begin_frame(self) -> None:
@@ -248,6 +244,21 @@ def _library() -> ctypes.CDLL | None:
     with contextlib.suppress(OSError):
         return ctypes.CDLL("libOpenGL.so.0")
     return None
+
+
+def can_resize() -> bool:
+    """Whether `resize` can be had."""
+    return _library() is not None
+
+
+def resize(picture: moderngl.Framebuffer, into: moderngl.Framebuffer) -> None:
+    """Copy a picture into one of another size, mixed between its pixels: at half the size each is the mean of four."""
+    library = _library()
+    assert library
+    library.glBindFramebuffer(0x8CA8, picture.glo)
+    library.glBindFramebuffer(0x8CA9, into.glo)
+    library.glBlitFramebuffer(0, 0, *picture.size, 0, 0, *into.size, 0x4000, 0x2601)
+    library.glFinish()
 
 
 def _mirror_bound_texture() -> None:
