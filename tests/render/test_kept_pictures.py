@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
+import struct
 import subprocess
 import sys
 import threading
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -226,7 +228,9 @@ def test_a_damaged_picture_is_drawn_anew_and_a_disk_that_refuses_stops_nothing(r
     before.worker.stop()
     (path,) = kept()
     whole = path.read_bytes()
-    for damage in (b"", b"no picture", whole[: len(whole) // 2], whole[:40] + b"\0\0\0\0" + whole[44:]):
+    head = b"IHDR" + struct.pack(">II", 90_000, 90_000) + whole[24:29]
+    huge = whole[:12] + head + struct.pack(">I", zlib.crc32(head)) + whole[33:]
+    for damage in (b"", b"no picture", whole[: len(whole) // 2], whole[:40] + b"\0\0\0\0" + whole[44:], huge):
         path.write_bytes(damage)
         now = run()
         assert np.array_equal(now.picture(tinted(0.2)), drawn) and now.drawn == 1

@@ -99,7 +99,7 @@ def name_of(frame: Frame, renderer: Renderer) -> str:
 @functools.cache
 def _sources() -> tuple[Path, ...]:
     root = Path(__file__).parent.parent
-    return tuple(sorted(path for package in _DRAWN_BY for path in (root / package).glob("*.py")))
+    return tuple(sorted(path for package in _DRAWN_BY for path in (root / package).rglob("*.py")))
 
 
 def _place(name: str) -> Path:
@@ -114,13 +114,13 @@ def _read(place: Path) -> Pixels | None:
     try:
         with Pillow.open(io.BytesIO(data), formats=("PNG",)) as picture:
             return np.asarray(picture.convert("RGBA"))
-    except (OSError, ValueError, SyntaxError):  # whatever the reader of PNGs raises over damage
+    except Exception:  # the decoder raises whatever its parsing stumbles over
         return None
 
 
 def _files() -> Iterator[tuple[float, int, Path]]:
     """When each was last looked at, its bytes and where it lies."""
-    for path in folder_of("pictures").glob("*/*.png"):
+    for path in folder_of("pictures").glob("*/*"):
         with contextlib.suppress(OSError):
             held = path.stat()
             yield held.st_mtime, held.st_size, path
