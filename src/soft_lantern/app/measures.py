@@ -198,8 +198,8 @@ def _tuning_5000() -> list[Row]:
         Row("programs compiled by tuning", float(compiled), 0, "programs"),
         Row("window busy by saving, 5,000 instances", saving * 1000, 16, "ms"),
         Row("share of a core while nothing happens", idle * 100, 0.5, "%"),
-        Row("500 small pictures of looks", seconds * 500 / PICTURES, 15, "s"),
-        Row("500 small pictures of looks that were seen before", again * 500 / PICTURES, 5, "s"),
+        Row("500 small pictures of looks", seconds, 15, "s"),
+        Row("500 small pictures of looks that were seen before", again, 5, "s"),
     ]
 
 
@@ -220,7 +220,7 @@ def _busy_while_saving(window: MainWindow) -> float:
 def _idle(window: MainWindow, seconds: float = 8.0) -> float:
     """The share of a core that an open window takes while nothing happens in it."""
     window.go_to_desk("Build")
-    _live(4000)
+    _live(8000)  # what is kept of pictures has been written by then
     loop, began = QEventLoop(), [time.process_time(), time.perf_counter()]
     QTimer.singleShot(int(seconds * 1000), loop.quit)
     loop.exec()
@@ -228,16 +228,23 @@ def _idle(window: MainWindow, seconds: float = 8.0) -> float:
 
 
 def _picturing(window: MainWindow) -> float:
-    """How long it takes to draw small pictures of instances of one family with values of their own."""
+    """How long 500 small pictures of instances of one family with values of their own take, by PICTURES of them.
+
+    The first is counted once: a program may have to be compiled for it.
+    """
     miniatures = Miniatures(window.session, window.worker, "bench")
     project = window.session.project
-    started = time.perf_counter()
-    for turn in range(PICTURES):
-        there = override(project, "aged_copper", "roughness", 0.1 + turn * 0.01)
-        miniatures.want(turn, there, "aged_copper", 128)
-    while not miniatures.settled:
-        _live(5)
-    return time.perf_counter() - started
+
+    def drawn(turns: range) -> float:
+        started = time.perf_counter()
+        for turn in turns:
+            there = override(project, "aged_copper", "roughness", 0.1 + turn * 0.01)
+            miniatures.want(turn, there, "aged_copper", 128)
+        while not miniatures.settled:
+            _live(5)
+        return time.perf_counter() - started
+
+    return drawn(range(1)) + 499 / PICTURES * drawn(range(1, PICTURES + 1))
 
 
 def many(project: Project) -> Project:
