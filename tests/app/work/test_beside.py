@@ -164,6 +164,17 @@ def test_a_hand_that_breaks_off_leaves_the_document_as_it_was(
     assert session.project.name == "Shown by some"
 
 
+def run_alone(code: str, state: Path) -> subprocess.CompletedProcess[str]:
+    """Run a script in a process of its own, without a screen."""
+    return subprocess.run(
+        [sys.executable, "-c", code],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(state)},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+
+
 def test_a_widget_that_fails_to_paint_does_not_end_the_window(tmp_path: Path) -> None:
     """In a process of its own, as the program runs: painters left open would crash it."""
     code = (
@@ -181,13 +192,7 @@ def test_a_widget_that_fails_to_paint_does_not_end_the_window(tmp_path: Path) ->
         "for each in made:\n    each.grab()\n    each.close()\n    each.deleteLater()\n"
         "made.clear()\nQTest.qWait(50)\nprint('alive')\n"
     )
-    done = subprocess.run(
-        [sys.executable, "-c", code],
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)},
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    done = run_alone(code, tmp_path)
     assert (done.returncode, done.stdout) == (0, "alive\n"), done.stderr
     assert (tmp_path / "soft-lantern" / "log.txt").read_text().count("it does not paint") >= 10
 
@@ -202,13 +207,7 @@ def test_a_script_that_ends_leaves_no_window_to_the_binding(tmp_path: Path) -> N
         "closed, shown = QMainWindow(), QMainWindow()\n"
         "shown.show()\nclosed.show()\nclosed.close()\n"
     )
-    done = subprocess.run(
-        [sys.executable, "-c", code],
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)},
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    done = run_alone(code, tmp_path)
     assert (done.returncode, done.stdout) == (0, "[]\n"), done.stderr
 
 
