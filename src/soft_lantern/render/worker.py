@@ -146,11 +146,6 @@ class RenderWorker:
         """How many programs were built so far."""
         return self._drawing.compiled
 
-    @property
-    def has_drawn(self) -> bool:
-        """Whether any picture has been drawn, after which the next ones come soon."""
-        return self._drawing.has_drawn
-
     def submit(self, place: str, job: Job) -> None:
         """Draw a job; it takes the place of the one still waiting for the same `place`."""
         drawing = self._drawing
@@ -176,14 +171,14 @@ class _Drawing:
         self.device = ""
         self.smooths = True
         self.compiled = 0
-        self.has_drawn = False
+        self._has_drawn = False
         self._last: tuple[Frame, Pixels] | None = None
         self._kept = KeptPictures()
         self.newest = Newest("stage", self._end, self._kept.write_one)
         self._backend = backend
         self._local = threading.local()
         # Begun at once, while the window that is to show pictures is still being made; draws say what goes wrong.
-        self.newest.submit("", self._begin, lambda _: None)
+        self.newest.submit("", self._begin, _not_said)
 
     def _begin(self) -> None:
         self._renderer()
@@ -198,14 +193,14 @@ class _Drawing:
             if found is not None:
                 keeping.show(found)
                 return
-        if job.glimpse and not self.has_drawn:
+        if job.glimpse and not self._has_drawn:
             self._show_last(frame, job.glimpse)
         try:
             picture = self._renderer().render(frame)
         except NoGraphics as error:
-            picture = self._again(frame, error)
-        self.compiled, self.has_drawn = self._renderer().compiled, True
-        if keeping:
+            picture, name = self._again(frame, error), ""  # another renderer may have drawn it than was named
+        self.compiled, self._has_drawn = self._renderer().compiled, True
+        if keeping and name:
             self._kept.keep(keeping.thing, name, picture.pixels)
         if job.whole:
             self._last = (frame, picture.pixels)

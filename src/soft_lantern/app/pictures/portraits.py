@@ -35,8 +35,8 @@ class Portraits(QObject):
         self,
         session: Session,
         worker: RenderWorker,
+        in_sight: Callable[[], Sequence[str]],
         parent: QObject | None = None,
-        in_sight: Callable[[], Sequence[str]] = tuple,
     ) -> None:
         """`in_sight`: the looks that are seen now, whose pictures come before all others."""
         super().__init__(parent)
@@ -101,9 +101,9 @@ class Portraits(QObject):
 
     def _check_some(self) -> None:
         """See what differs, a few at a time, so that thousands of instances do not hold the window."""
-        project = self.session.project
-        seen = [look_id for look_id in self._in_sight() if look_id in self._unchecked]
-        for look_id in dict.fromkeys([*seen, *itertools.islice(self._unchecked, AT_ONCE)]):
+        project, seen = self.session.project, self._in_sight()
+        first = [look_id for look_id in seen if look_id in self._unchecked]
+        for look_id in dict.fromkeys([*first, *itertools.islice(self._unchecked, AT_ONCE)]):
             del self._unchecked[look_id]
             if look_id not in project.instances and look_id not in project.materials:
                 continue
@@ -114,7 +114,7 @@ class Portraits(QObject):
             elif self._asked.get(look_id) != key:
                 self._asked[look_id] = key
                 self._miniatures.want(look_id, project, look_id, SIDE)
-        self.hurry()
+        self._miniatures.hurry(seen)
         if self._unchecked:
             self._sift.start()
 

@@ -99,8 +99,8 @@ class ScenePictures(QObject):
                 pace.drawn(share, picture.seconds)
             arrived(picture, asked if fine else 0, costs)
 
-        cold = self.image.isNull() and not self.worker.has_drawn
-        glimpse = reply_to(self, lambda pixels: self._show_found(pixels, asked)) if cold else None
+        nothing_yet = self.image.isNull()
+        glimpse = reply_to(self, lambda pixels: self._show_found(pixels, asked)) if nothing_yet else None
         self.worker.submit(self.place, Job(made, deliver, failed, whole=fine, glimpse=glimpse))
         if not self._late.isActive() and not self.waiting:
             self._late.start()

@@ -69,7 +69,7 @@ class TuneDesk(Desk):
         self.instance_commands = InstanceCommands(session, self.selection, self)
         self.value_commands = ValueCommands(session, worker, self.selection, self)
         self.variations: VariationDialog | None = None
-        self.portraits = Portraits(session, worker, self, self.tree.in_sight)
+        self.portraits = Portraits(session, worker, self.tree.in_sight, self)
         self.tree.scrolled.connect(self.portraits.hurry)
         self.portraits.arrived.connect(lambda i: self.tree.show_portrait(i, self.portraits.images.get(i)))
         layout = QVBoxLayout(self)
