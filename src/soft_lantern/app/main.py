@@ -19,7 +19,7 @@ from soft_lantern.app.session.left_open import keep_open, taken_left_open
 from soft_lantern.app.theme import choice
 from soft_lantern.app.work.beside import NewestAnswer
 from soft_lantern.app.work.garbage import GarbageCollector
-from soft_lantern.app.work.mishaps import Mishaps, keep_log
+from soft_lantern.app.work.mishaps import Mishaps
 from soft_lantern.app.work.only_one import only_one
 from soft_lantern.app.work.signals import Signals
 from soft_lantern.errors import LanternError
@@ -214,7 +214,6 @@ def make_application() -> QApplication:
         application.setStyle("Fusion")
         GarbageCollector(application)
         atexit.register(_take_down)  # a script may end with windows open, and threads may not outlive them
-    keep_log()
     only_one(Mishaps)
     choice.dress(application)
     return application

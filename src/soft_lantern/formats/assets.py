@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import secrets
 import shutil
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
@@ -229,7 +228,7 @@ def bring_in(path: Path, folder: Path, progress: Progress = silent) -> Imported:
     inside = home.relative_to(folder).as_posix()
     surfaces = surfaces_of(file, model, inside) if file else Surfaces()
     needed = _needed(path)
-    draft = home.with_name(f".{home.name[:80]}-{secrets.token_hex(4)}")
+    draft = home.with_name(f".{home.name[:80]}-{os.urandom(4).hex()}")
     try:
         draft.mkdir(parents=True)
         for number, relative in enumerate([path.name, *needed]):

@@ -12,7 +12,6 @@ import fcntl
 import json
 import os
 import re
-import secrets
 import shutil
 import socket
 import stat
@@ -131,7 +130,7 @@ def commit(folder: Path, writes: dict[str, bytes], removals: list[str]) -> None:
 
 def set_aside(folder: Path, relative: str) -> str:
     """Keep a copy of a file as it is on disk; where, within the folder. Within `saving`. Raises OSError, BadFile."""
-    kept = f"{ASIDE}/{time.strftime('%Y%m%d-%H%M%S')}-{secrets.token_hex(2)}/{relative}"
+    kept = f"{ASIDE}/{time.strftime('%Y%m%d-%H%M%S')}-{os.urandom(2).hex()}/{relative}"
     data = read_plain(folder / relative, RECORD_BYTES)
     (folder / kept).parent.mkdir(parents=True, exist_ok=True)
     (folder / kept).write_bytes(data)
@@ -167,7 +166,7 @@ def _finish(folder: Path, lock: int) -> None:
     """With a journal, carry out what it says (as often as needed); without one, forget what was prepared."""
     pending, journal = folder / PENDING, _journal(folder)
     if journal is None and os.path.lexists(folder / JOURNAL):
-        kept = folder / ASIDE / f"journal-{time.strftime('%Y%m%d-%H%M%S')}-{secrets.token_hex(2)}"
+        kept = folder / ASIDE / f"journal-{time.strftime('%Y%m%d-%H%M%S')}-{os.urandom(2).hex()}"
         kept.mkdir(parents=True)
         os.replace(folder / JOURNAL, kept / "journal.json")
         if os.path.lexists(pending):
@@ -226,7 +225,7 @@ def _say_who(lock: int) -> None:
             "machine": socket.gethostname(),
             "process": os.getpid(),
             "since": round(time.time(), 3),
-            "token": secrets.token_hex(8),
+            "token": os.urandom(8).hex(),
         }
     )
     os.pwrite(lock, said, 0)

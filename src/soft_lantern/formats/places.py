@@ -9,7 +9,6 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import secrets
 import stat
 from collections.abc import Callable, Iterator
 from pathlib import Path, PurePosixPath
@@ -90,7 +89,7 @@ def whole(path: Path) -> Iterator[Path]:
 
     Raises BadFile where the disk refuses.
     """
-    draft = path.with_name(f".{path.stem[:80]}-{secrets.token_hex(4)}{path.suffix}")
+    draft = path.with_name(f".{path.stem[:80]}-{os.urandom(4).hex()}{path.suffix}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         yield draft

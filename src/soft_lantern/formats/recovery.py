@@ -10,7 +10,6 @@ import contextlib
 import fcntl
 import hashlib
 import os
-import secrets
 import threading
 import time
 from collections.abc import Iterator
@@ -87,7 +86,7 @@ class UnsavedWork:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._owner = f"{os.getpid()}-{secrets.token_hex(4)}"
+        self._owner = f"{os.getpid()}-{os.urandom(4).hex()}"
         self._lock: int | None = None
         self._home: Path | None = None
         self._state_at = time.monotonic()
@@ -174,7 +173,7 @@ def put_by(file: Path) -> None:
     """Put unsaved work among the earlier states, and let go of those too many or too old."""
     with contextlib.suppress(OSError):
         stamp = time.strftime("%Y%m%d-%H%M%S")
-        os.replace(file, file.with_name(f"state-{stamp}-{secrets.token_hex(3)}.json"))
+        os.replace(file, file.with_name(f"state-{stamp}-{os.urandom(3).hex()}.json"))
         file.with_suffix(".lock").unlink(missing_ok=True)
     states = sorted(_files(file.parent, "state-"), key=_age)
     for number, state in enumerate(states):

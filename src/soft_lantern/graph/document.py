@@ -6,7 +6,7 @@ metres, angles degrees, colours linear RGBA.
 
 from __future__ import annotations
 
-import secrets
+import os
 from collections.abc import Callable
 from typing import Any, Literal, TypeVar
 
@@ -487,7 +487,7 @@ def without_record(project: Project, table: str, *record_ids: str) -> Project:
 def new_id(prefix: str) -> str:
     """A fresh id such as "node_7gq2m4": readable, and unlike any other made anywhere."""
     alphabet = "23456789abcdefghjkmnpqrstuvwxyz"
-    return f"{prefix}_{''.join(secrets.choice(alphabet) for _ in range(6))}"
+    return f"{prefix}_{''.join(alphabet[each % len(alphabet)] for each in os.urandom(6))}"
 
 
 def port_ref(node_id: str, port: str) -> str:

@@ -27,7 +27,8 @@ from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir.numpy_reader import evaluate
 from soft_lantern.ir.surface_inputs import at_vertex
 from soft_lantern.render.frame import frame_inputs, placed_inputs
-from soft_lantern.render.light_scene import MeanEmissions, gathered, parts_of, unfold_ahead, with_dark_ones
+from soft_lantern.render.light_parts import MeanEmissions, parts_of, with_dark_ones
+from soft_lantern.render.light_scene import gathered, unfold_ahead
 from soft_lantern.render.soft import vertex_leaves
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.render.vertex_fill import wire_at_vertices

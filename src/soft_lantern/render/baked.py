@@ -12,7 +12,7 @@ from soft_lantern.bake.light import harmonics
 from soft_lantern.bake.light.kept import SKY, BakedLight, LightMap, Weights
 from soft_lantern.graph.document import LightGroup, Project, Scene, StageObject
 from soft_lantern.render.frame import UniformValue
-from soft_lantern.render.light_scene import MeanEmissions, mark_of
+from soft_lantern.render.light_parts import MeanEmissions, mark_of
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.scene.mesh import Mesh, Model, with_light_map
 from soft_lantern.scene.transforms import placement

@@ -5,11 +5,12 @@ PyQt ends the program where a slot raises, unless something takes the error: thi
 
 from __future__ import annotations
 
+import contextlib
+import functools
 import logging
 import sys
 import threading
 from collections.abc import Callable
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from traceback import clear_frames
 from types import TracebackType
@@ -22,7 +23,6 @@ from soft_lantern.app.work.beside import Reply, reply_to
 from soft_lantern.errors import LanternError
 
 T = TypeVar("T")
-LOG = logging.getLogger("soft_lantern")
 LOG_BYTES, LOGS_KEPT = 1 << 20, 3
 
 
@@ -41,14 +41,14 @@ class Mishaps(QObject):
     def _in_slot(self, kind: type[BaseException], error: BaseException, traceback: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):
             return
-        LOG.error("an unexpected error in the window", exc_info=(kind, error, traceback))
+        _log().error("an unexpected error in the window", exc_info=(kind, error, traceback))
         self.broke_off.emit()
         self._tell(error)
         _let_go(traceback)
 
     def _beside(self, kind: type[BaseException], error: BaseException | None, traceback: TracebackType | None) -> None:
         if error is not None and not issubclass(kind, SystemExit):
-            LOG.error("an unexpected error beside the window", exc_info=(kind, error, traceback))
+            _log().error("an unexpected error beside the window", exc_info=(kind, error, traceback))
             self._reply(error)
 
     def _tell(self, error: BaseException) -> None:
@@ -85,19 +85,20 @@ def log_file() -> Path:
     return platformdirs.user_state_path("soft-lantern") / "log.txt"
 
 
-def keep_log() -> None:
-    """Write what goes wrong to the log file from now on; where that cannot be written, do without."""
-    if any(isinstance(each, RotatingFileHandler) for each in LOG.handlers):
-        return
-    try:
+@functools.cache
+def _log() -> logging.Logger:
+    """What goes wrong is written to the log file; where that cannot be written, do without."""
+    from logging.handlers import RotatingFileHandler  # only wanted when something has gone wrong
+
+    log = logging.getLogger("soft_lantern")
+    with contextlib.suppress(OSError):
         log_file().parent.mkdir(parents=True, exist_ok=True)
         handler = RotatingFileHandler(
             log_file(), maxBytes=LOG_BYTES, backupCount=LOGS_KEPT, encoding="utf-8", delay=True
         )
-    except OSError:
-        return
-    handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
-    LOG.addHandler(handler)
+        handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
+        log.addHandler(handler)
+    return log
 
 
 def outcome(work: Callable[[], T], words: str) -> tuple[T | None, str]:
@@ -107,5 +108,5 @@ def outcome(work: Callable[[], T], words: str) -> tuple[T | None, str]:
     except LanternError as error:
         return None, str(error)
     except Exception as error:
-        LOG.exception("an unexpected error in %s", words)
+        _log().exception("an unexpected error in %s", words)
         return None, words_for(error)

@@ -22,16 +22,8 @@ from soft_lantern.graph.document import LightBake, LightGroup, Project, Scene
 from soft_lantern.graph.scenes import edited_scene, with_bake, with_group, with_light_role
 from soft_lantern.progress import Progress
 from soft_lantern.render.baked import ShownLight, stale
-from soft_lantern.render.light_scene import (
-    HIDDEN,
-    MOVES,
-    MeanEmissions,
-    Part,
-    gathered,
-    parts_of,
-    unfold_ahead,
-    with_dark_ones,
-)
+from soft_lantern.render.light_parts import HIDDEN, MOVES, MeanEmissions, Part, parts_of, with_dark_ones
+from soft_lantern.render.light_scene import gathered, unfold_ahead
 from soft_lantern.render.staging import LoweredMaterials
 from soft_lantern.values.words import counted
 
