@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import QApplication
 from by_hand import Open, activate, until
 from held import held_qobjects
 from read_once import read_once
+from soft_lantern.app.desks.places import Places
 from soft_lantern.app.main import make_application
 from soft_lantern.app.pictures import scene_pictures
-from soft_lantern.app.window.coming_back import Places, file_of
+from soft_lantern.app.window.coming_back import file_of
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.background import Background
 from soft_lantern.demo.project import height_ramp, write_demo

@@ -37,6 +37,11 @@ Commands = Mapping[str, Iterable[Command[Any]]]
 """Commands by the group of the menu they stand in."""
 
 
+def for_designers(commands: Commands) -> Commands:
+    """Those of the commands that are for who tunes instances and nothing else."""
+    return {group: [each for each in listed if each.designers] for group, listed in commands.items()}
+
+
 def through(commands: Iterable[Command[Owner]], part: Callable[[Whole], Owner]) -> tuple[Command[Whole], ...]:
     """The commands of a part, as commands of the whole that holds it."""
 

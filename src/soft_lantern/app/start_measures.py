@@ -25,7 +25,7 @@ if sys.argv[2] == "close":
     from PyQt6.QtCore import QTimer
     pictures.arrived.connect(lambda _: pictures.still and QTimer.singleShot(1000, window.close))
 else:
-    pictures.arrived.connect(lambda _: os._exit(0))
+    pictures.arrived.connect(lambda _: pictures.still and window.session.files.all_read and os._exit(0))
 if sys.argv[2] == "seen":
     pictures.found.connect(lambda: (window.build.stage.repaint(), os._exit(0)))
 window.show()
@@ -49,7 +49,8 @@ import os, sys
 from pathlib import Path
 from PyQt6.QtTest import QTest
 from soft_lantern.app.main import make_application
-from soft_lantern.app.window.window import DESKS, MainWindow
+from soft_lantern.app.window.offered_desks import DESKS
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.app.work.garbage import give_back
 application = make_application()
 window = MainWindow(Path(sys.argv[1]))

@@ -32,15 +32,6 @@ def content_of(frame: Frame) -> str:
     return _digest(told).hex()
 
 
-def bytes_to_read(frame: Frame) -> int:
-    """The bytes of meshes and images in a frame that have not been gone through yet."""
-    values = [frame.uniforms, *(item.light | item.paint.uniforms for item in frame.items)]
-    images = {value for each in values for value in each.values() if isinstance(value, Image)}
-    held: set[Mesh | Image] = images | {item.mesh for item in frame.items}
-    arrays = (getattr(each, field) for each in held if each not in _LARGE for field in each.__struct_fields__)
-    return sum(array.nbytes for array in arrays if isinstance(array, np.ndarray))
-
-
 def _tell(tell: Tell, value: object) -> None:
     """Tell all that a value is made of."""
     if value is None or isinstance(value, bool | int | float | str):

@@ -1,17 +1,19 @@
 """Pictures kept on disk by what is in them, so that what was drawn once need not be drawn again at the next start.
 
-They lie in the cache as PNGs; those that were not looked at for longest go when there are too many bytes of them.
+They lie in the cache as NumPy's arrays, packed; those that were not looked at for longest go when there are too many
+bytes of them.
 """
 
 from __future__ import annotations
 
 import contextlib
 import functools
+import gzip
 import hashlib
 import io
 import itertools
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +26,7 @@ MOST_BYTES = 128 << 20
 """Bytes on disk above which the oldest go, until three quarters are left."""
 MOST_WAITING = 48
 """Pictures that wait to be written; the ones above are written at once."""
+_ROOT = Path(__file__).parent.parent
 _DRAWN_BY = ("ir", "render", "scene", "values")
 """The packages whose text decides how a frame looks."""
 
@@ -38,12 +41,6 @@ class KeptPictures:
     def __init__(self) -> None:
         self._waiting: dict[str, tuple[str, Pixels]] = {}
         self._bytes: int | None = None
-
-    def begin(self) -> None:
-        """Do beforehand what the first picture would wait for."""
-        from PIL import PngImagePlugin  # noqa: F401
-
-        version_of(_sources())
 
     def find(self, name: str) -> Pixels | None:
         """The picture of that name, (height, width, 4), if it is there and whole."""
@@ -81,10 +78,10 @@ class KeptPictures:
             pass
 
     def _write(self, name: str, pixels: Pixels) -> None:
-        from PIL import Image as Pillow  # slow to import, and only wanted here
-
-        place, picture = _place(name), Pillow.fromarray(pixels)
-        write(place, lambda file: picture.save(file, "PNG", compress_level=1))
+        place, array = _place(name), io.BytesIO()
+        np.save(array, pixels)
+        packed = gzip.compress(array.getvalue(), compresslevel=1, mtime=0)
+        write(place, lambda file: file.write(packed))
         self._bytes = _bytes_kept() if self._bytes is None else self._bytes + place.stat().st_size
         if self._bytes > MOST_BYTES:
             self._bytes = _trimmed(MOST_BYTES * 3 // 4)
@@ -93,29 +90,45 @@ class KeptPictures:
 def name_of(frame: Frame, renderer: Renderer) -> str:
     """The name of a frame's picture by a renderer: its content, what draws it, and the text of the program."""
     parts = (content_of(frame), renderer.name, renderer.device, renderer.driver, version_of(_sources()))
+    return _name(parts)
+
+
+def name_of_start(word: str) -> str:
+    """The name of what a window shows first, of whose frame no more is known than a word for what it is made from.
+
+    It is seen for a moment, until the same is drawn: what draws is not part of the name, as it is not known yet.
+    """
+    return _name((word, _program()))
+
+
+def _name(parts: Iterable[str]) -> str:
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:32]
+
+
+def _program() -> str:
+    """A word for the program as it is installed, soon found: how large its files are, and since when."""
+    found = (each for folder, _, _ in os.walk(_ROOT) for each in os.scandir(folder) if each.name.endswith(".py"))
+    files = [each.stat() for each in found]
+    return f"{len(files)} {sum(at.st_size for at in files)} {sum(at.st_mtime_ns for at in files)}"
 
 
 @functools.cache
 def _sources() -> tuple[Path, ...]:
-    root = Path(__file__).parent.parent
-    return tuple(sorted(path for package in _DRAWN_BY for path in (root / package).rglob("*.py")))
+    return tuple(sorted(path for package in _DRAWN_BY for path in (_ROOT / package).rglob("*.py")))
 
 
 def _place(name: str) -> Path:
-    return folder_of("pictures") / name[:2] / f"{name}.png"
+    return folder_of("pictures") / name[:2] / f"{name}.npy.gz"
 
 
 def _read(place: Path) -> Pixels | None:
     """A picture, or None where the file is not whole. Raises OSError where there is none."""
-    from PIL import Image as Pillow
-
     data = place.read_bytes()
     try:
-        with Pillow.open(io.BytesIO(data), formats=("PNG",)) as picture:
-            return np.asarray(picture.convert("RGBA"))
-    except Exception:  # the decoder raises whatever its parsing stumbles over
+        pixels: Pixels = np.load(io.BytesIO(gzip.decompress(data)), allow_pickle=False)
+    except Exception:  # readers raise whatever their parsing stumbles over
         return None
+    return pixels if pixels.dtype == np.uint8 and pixels.ndim == 3 and pixels.shape[2] == 4 else None
 
 
 def _files() -> Iterator[tuple[float, int, Path]]:

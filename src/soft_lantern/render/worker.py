@@ -10,16 +10,14 @@ from msgspec import Struct
 
 from soft_lantern.errors import LanternError, NoGraphics
 from soft_lantern.render.choose import renderer_for
-from soft_lantern.render.content import bytes_to_read
 from soft_lantern.render.frame import Frame, Picture, Pixels, Renderer
-from soft_lantern.render.kept_pictures import KeptPictures, name_of
+from soft_lantern.render.kept_pictures import KeptPictures, name_of, name_of_start
 
 REST, BETWEEN = 2.0, 0.01
 """Seconds without a job after which there is time for small things, and from one of them to the next."""
-MOST_READ = 64 << 20
-"""Bytes of meshes and images above which the picture of a frame is drawn sooner than found."""
 
 Complain = Callable[[str], None]
+TellFound = Callable[[Pixels | None], None]
 
 
 class Newest:
@@ -104,18 +102,12 @@ class Keeping(Struct, frozen=True):
 
 
 class Job(Struct, frozen=True):
-    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread.
-
-    `whole`: the picture is of full quality, so that if it is the last it is kept for the next start. `glimpse`: is
-    given what the last start kept of such a frame, while the first picture of this one is being drawn.
-    """
+    """A frame to make and draw, and who gets the picture or the words for what went wrong, on the worker's thread."""
 
     make_frame: Callable[[], Frame]
     deliver: Callable[[Picture], None]
     complain: Complain
     keeping: Keeping | None = None
-    whole: bool = False
-    glimpse: Callable[[Pixels], object] | None = None
 
 
 class RenderWorker:
@@ -151,6 +143,15 @@ class RenderWorker:
         drawing = self._drawing
         drawing.newest.submit(self._whose + place, lambda: drawing.draw(job), job.complain)
 
+    def look_back(self, place: str, word: Callable[[], str], tell: TellFound) -> None:
+        """Tell, on the thread, the picture that was kept under a word for what it is made of, or that there is none."""
+        drawing = self._drawing
+        drawing.newest.submit(self._whose + place, lambda: drawing.look_back(word, tell), lambda _: tell(None))
+
+    def keep(self, word: Callable[[], str], pixels: Pixels) -> None:
+        """Keep a picture under such a word for the next start."""
+        self._drawing.last[self._whose] = (word, pixels)
+
     def stop(self) -> None:
         """Forget what waits, after what is being drawn; the last to leave ends the thread."""
         self._drawing.newest.leave(self._whose)
@@ -171,18 +172,15 @@ class _Drawing:
         self.device = ""
         self.smooths = True
         self.compiled = 0
-        self._has_drawn = False
-        self._last: tuple[Frame, Pixels] | None = None
+        self.last: dict[str, tuple[Callable[[], str], Pixels]] = {}
         self._kept = KeptPictures()
         self.newest = Newest("stage", self._end, self._kept.write_one)
         self._backend = backend
         self._local = threading.local()
-        # Begun at once, while the window that is to show pictures is still being made; draws say what goes wrong.
-        self.newest.submit("", self._begin, _not_said)
 
-    def _begin(self) -> None:
-        self._renderer()
-        self._kept.begin()
+    def look_back(self, word: Callable[[], str], tell: TellFound) -> None:
+        """Tell the picture under a word for what it is made of, or that there is none, on the thread."""
+        tell(self._kept.find(name_of_start(word())))
 
     def draw(self, job: Job) -> None:
         """Make the frame and hand its picture over, on the thread."""
@@ -193,17 +191,13 @@ class _Drawing:
             if found is not None:
                 keeping.show(found)
                 return
-        if job.glimpse and not self._has_drawn:
-            self._show_last(frame, job.glimpse)
         try:
             picture = self._renderer().render(frame)
         except NoGraphics as error:
             picture, name = self._again(frame, error), ""  # another renderer may have drawn it than was named
-        self.compiled, self._has_drawn = self._renderer().compiled, True
+        self.compiled = self._renderer().compiled
         if keeping and name:
             self._kept.keep(keeping.thing, name, picture.pixels)
-        if job.whole:
-            self._last = (frame, picture.pixels)
         job.deliver(picture)
 
     def _renderer(self) -> Renderer:
@@ -213,16 +207,9 @@ class _Drawing:
         found: Renderer = self._local.renderer
         return found
 
-    def _show_last(self, frame: Frame, glimpse: Callable[[Pixels], object]) -> None:
-        """Show what the last start kept of a frame, if that is found sooner than drawn."""
-        if bytes_to_read(frame) <= MOST_READ:
-            found = self._kept.find(name_of(frame, self._renderer()))
-            if found is not None:
-                glimpse(found)
-
     def _end(self) -> None:
-        if self._last and bytes_to_read(self._last[0]) <= MOST_READ:
-            self._kept.keep("the last", name_of(self._last[0], self._renderer()), self._last[1])
+        for whose, (word, pixels) in self.last.items():
+            self._kept.keep(f"last of {whose}", name_of_start(word()), pixels)
         self._kept.write_all()
         self._give_up()
 

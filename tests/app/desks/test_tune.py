@@ -310,7 +310,8 @@ def test_the_designers_window_holds_to_locks_and_to_a_scene_of_its_own(window: M
             not any(button.isVisible() for button in designer.header.desk_buttons.values())
             and not designer.header.materials.isVisible()
         )
-        names = {action.text() for action in designer.actions()}
+        names = set(designer.commands.actions)
+        assert names == {action.text() for action in designer.actions()}
         assert not names & {"New material", "Expose as a parameter", "Delete", "Build desk", "Import mesh"}
         assert {"Save", "New instance", "Undo", "Try values"} <= names
         designer.tune.select("aged_copper")

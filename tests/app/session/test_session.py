@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from by_hand import until
 from soft_lantern.app.main import make_application
@@ -102,6 +104,24 @@ def test_a_missing_mesh_is_a_notice_and_comes_back_with_its_file(session: Sessio
     session.apply("Rename", lambda p: changed(p, assets={**p.assets, "lost": changed(lost, name="Found")}))
     until(lambda: "lost" in session.models)
     until(lambda: not any("lost.glb" in n.text for n in session.notices))
+
+
+def test_files_that_are_held_are_read_once_that_is_begun(
+    demo_folder: Path, qapp: QApplication, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Or after a while, where no window says that it has been seen."""
+    held = Session(demo_folder, held=True)
+    QTest.qWait(60)
+    assert held.loading and not held.models and not held.files.all_read
+    held.files.begin()
+    held.files.begin()  # a second window
+    until(lambda: held.files.all_read)
+    assert held.models.keys() == held.project.assets.keys() and held.images.keys() >= held.project.textures.keys()
+    held.close()
+    monkeypatch.setattr(loaded_files, "LONG", 30)
+    unseen = Session(demo_folder, held=True)
+    until(lambda: unseen.files.all_read)
+    unseen.close()
 
 
 def test_what_the_open_scene_shows_is_read_first(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -31,7 +31,8 @@ from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.gradient_bar import GradientBar
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
 from soft_lantern.app.widgets.slider import Slider
-from soft_lantern.app.window.window import DESKS, MainWindow
+from soft_lantern.app.window.offered_desks import DESKS
+from soft_lantern.app.window.window import MainWindow
 
 CONTROLS = (
     *(QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QAbstractSlider, QTabWidget),

@@ -27,8 +27,9 @@ from by_hand import Open
 from soft_lantern.app.theme import choice, style
 from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.app.widgets.labels import ElidedLabel
+from soft_lantern.app.window.offered_desks import DESKS
 from soft_lantern.app.window.settings_dialog import TEXT
-from soft_lantern.app.window.window import DESKS, MainWindow
+from soft_lantern.app.window.window import MainWindow
 
 SIZES = ((1024, 700), (1920, 1200))
 

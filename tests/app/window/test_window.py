@@ -21,6 +21,7 @@ from by_hand import (
     NONE,
     SHIFT,
     Open,
+    activate,
     click,
     drag,
     middle_of,
@@ -39,8 +40,9 @@ from soft_lantern.app.theme import choice
 from soft_lantern.app.widgets.colour_picker import ColourPicker
 from soft_lantern.app.widgets.shelf import PARAMETER_DRAG
 from soft_lantern.app.widgets.told_lines import ToldLines
-from soft_lantern.app.window import closing
-from soft_lantern.app.window.window import DESKS, MainWindow
+from soft_lantern.app.window import closing, command_menu
+from soft_lantern.app.window.offered_desks import DESKS
+from soft_lantern.app.window.window import MainWindow
 from soft_lantern.demo.meshes import lantern_post
 from soft_lantern.formats.glb import write_glb
 from soft_lantern.formats.materialx.target import documents
@@ -524,6 +526,39 @@ def test_every_action_is_found_by_name(window: MainWindow) -> None:
     assert window.desks.currentIndex() == 1
     finder.open()
     assert finder.list.count() == len(window.commands.actions)
+
+
+def test_commands_come_after_the_window_is_seen_or_at_the_first_key_or_click(
+    demo_folder: Path, open_window: Open, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(command_menu, "SOON", 60_000)
+    keyed, clicked = open_window(demo_folder), open_window(demo_folder)
+    for each in (keyed, clicked):
+        assert not [action for action in each.actions() if action.shortcut()]  # they would have kept it waiting
+    activate(keyed)
+    QTest.keyClick(keyed, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert keyed.desk_name == "Tune"
+    clicked.header.menu_button.menu().aboutToShow.emit()
+    groups = [action.text() for action in clicked.commands.menu.actions()]
+    assert groups == list(command_menu.GROUPS)
+    assert len(clicked.commands.actions) == len(keyed.commands.actions) > 150
+    monkeypatch.setattr(command_menu, "SOON", 10)
+    left = open_window(demo_folder)
+    until(lambda: len([action for action in left.actions() if action.shortcut()]) > 100)
+
+
+def test_a_notice_is_accepted_where_it_arose(window: MainWindow) -> None:
+    """Not in the material that happens to be open."""
+    session, notices = window.session, window.build.notice_list
+    until(lambda: any(notice.place == "moth_trail" and notice.node for notice in notices.notices))
+    assert session.material_id != "moth_trail"
+    stray = next(notice for notice in notices.notices if notice.place == "moth_trail" and notice.node)
+    notices.accept_wanted.emit(stray, "it is meant so")
+    assert [each.remark for each in session.project.materials["moth_trail"].accepted] == ["it is meant so"]
+    assert not session.material.accepted
+    until(lambda: all(notice.accepted for notice in session.notices if notice.node == stray.node))
+    notices.reopen_wanted.emit(stray)
+    assert not session.project.materials["moth_trail"].accepted
 
 
 def test_both_themes_show(window: MainWindow) -> None:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from soft_lantern.app.pictures.first_sight import FirstSight
 from soft_lantern.app.pictures.lens import Lens
 from soft_lantern.app.pictures.pace import Pace
 from soft_lantern.app.pictures.sight import Sight
@@ -36,6 +37,8 @@ class ScenePictures(QObject):
     """The picture, as `render.frame.Picture`."""
     found = pyqtSignal()
     """`image` is a picture of how things are that was kept when the stage was last open; it is still to be drawn."""
+    wanted = pyqtSignal()
+    """None was found, or the one that was has been seen: now one is to be asked for."""
     failed = pyqtSignal(str)
     """What went wrong with a picture."""
     late = pyqtSignal()
@@ -54,8 +57,11 @@ class ScenePictures(QObject):
         """Whether the picture is one of full quality, of how things are now."""
         self.pace = Pace()
         self._asked = 0
-        self._found = 0
-        """What was asked for when `image` was found; 0 is nothing."""
+        self._looked = self._looking = False
+        self._found: FirstSight | None = None
+        """What `image` is of, as long as it is one that was found."""
+        self._drawn: tuple[FirstSight, Pixels] | None = None
+        """The newest picture of full quality, and what it is of."""
         self._lowered_materials = LoweredMaterials()
         self.waiting = False
         """Whether the next picture has been waited for long enough to say so."""
@@ -66,10 +72,44 @@ class ScenePictures(QObject):
         """The scene on the stage."""
         return self.session.scene
 
+    @property
+    def is_found(self) -> bool:
+        """Whether `image` is one that was kept, of how things will be once all is read."""
+        return self._found is not None
+
     def outdate(self) -> None:
         """How things are now is not what was asked for last: another picture will be."""
         self._asked += 1
         self.still = False
+
+    def waits(self, sight: Sight, size: tuple[int, int]) -> bool:
+        """Whether no picture is to be asked for yet: before the first, one that was kept is looked for.
+
+        Nothing else is begun until that is seen, so that it is seen at once: then one is `wanted`. And as long as it
+        is of how things will be when all is read, nothing less is drawn.
+        """
+        seen = self._first_sight(sight, size)
+        if not self._looked:
+            self._looked = self._looking = True
+            self.worker.look_back(self.place, seen.word, reply_to(self, lambda pixels: self._show_found(pixels, seen)))
+        found = self._found is not None and self._found.is_that_of(seen)
+        return self._looking or (found and not self.session.files.all_read)
+
+    def be_seen(self) -> None:
+        """What there is has been painted."""
+        if self._looking and self._found:
+            self._looking = False
+            self.wanted.emit()
+
+    def keep(self) -> None:
+        """Let the next start find what is shown now."""
+        if self.still and self._drawn and self.session.files.all_read:
+            seen, pixels = self._drawn
+            self.worker.keep(seen.word, pixels)
+
+    def _first_sight(self, sight: Sight, size: tuple[int, int]) -> FirstSight:
+        session, on_card = self.session, self.look_on_card(sight) if sight.card else ""
+        return FirstSight(session.project, session.folder, session.scene_id, session.view, sight, on_card, size)
 
     def request(
         self, sight: Sight, size: tuple[int, int], *, still: bool, figures: bool
@@ -82,7 +122,7 @@ class ScenePictures(QObject):
         smoothed = self.samples and self.worker.smooths and not sight.card
         fine = still or (share == 1.0 and not smoothed)
         size = (max(round(size[0] * share), 8), max(round(size[1] * share), 8))
-        asked = self._asked
+        asked, seen, read = self._asked, self._first_sight(sight, shown_at), self.session.files.all_read
         make = self.frame_maker(sight, size, self.samples if still else 0, shown_at=shown_at)
         costs: list[str] = []
         pace, moving = self.pace, not still and not sight.card
@@ -97,18 +137,19 @@ class ScenePictures(QObject):
         def deliver(picture: Picture) -> None:
             if moving:
                 pace.drawn(share, picture.seconds)
-            arrived(picture, asked if fine else 0, costs)
+            arrived(picture, asked if fine else 0, costs, seen, read)
 
-        nothing_yet = self.image.isNull()
-        glimpse = reply_to(self, lambda pixels: self._show_found(pixels, asked)) if nothing_yet else None
-        self.worker.submit(self.place, Job(made, deliver, failed, whole=fine, glimpse=glimpse))
+        self.worker.submit(self.place, Job(made, deliver, failed))
         if not self._late.isActive() and not self.waiting:
             self._late.start()
         return size, fine
 
-    def _show_found(self, pixels: Pixels, asked: int) -> None:
-        if self.image.isNull():
-            self.image, self._found = opaque_image(pixels), asked
+    def _show_found(self, pixels: Pixels | None, seen: FirstSight) -> None:
+        if pixels is None:
+            self._looking = False
+            self.wanted.emit()
+        else:
+            self.image, self._found = opaque_image(pixels), seen
             self.found.emit()
 
     def _fail(self, text: str) -> None:
@@ -163,13 +204,16 @@ class ScenePictures(QObject):
             or self.session.material_id
         )
 
-    def _take(self, picture: Picture, still_of: int, figures: list[str]) -> None:
+    def _take(self, picture: Picture, still_of: int, figures: list[str], seen: FirstSight, read: bool) -> None:
+        """`seen`: what it is of; `read`: whether all files were there for it."""
         self._late.stop()
         self.waiting = False
         height, width = picture.linear.shape[:2]
         self.still = still_of == self._asked
-        if self.still or self._found != self._asked:  # a picture that was found is finer than one drawn in haste
-            self.image = opaque_image(picture.pixels)
+        if not (self._found and self._found.is_that_of(seen)) or (still_of and read):
+            self.image, self._found = opaque_image(picture.pixels), None  # what was found was finer than others of it
+        if self.still:
+            self._drawn = (seen, picture.pixels)
         self.linear = picture.linear
         self.figures = [f"{picture.seconds * 1000:.0f} ms at {width} × {height}", *figures]
         self.frames_drawn += 1

@@ -33,6 +33,8 @@ Read = Callable[[], tuple[Any, list[Notice]]]
 """Reads a file: what it holds, and what is to be said of it."""
 KEPT_FOR_UNDO = 12
 """Models and images that are kept although nothing of the project reads them any more."""
+LONG = 1000
+"""Milliseconds after which reading begins although nobody has seen a window."""
 SOON = 16
 """Milliseconds in which files that were read are told of together, where others are still being read."""
 
@@ -44,7 +46,10 @@ class LoadedFiles(QObject):
     relit = pyqtSignal()
     """Another baked light is shown."""
 
-    def __init__(self, folder: Path, background: Background, parent: QObject | None = None) -> None:
+    def __init__(
+        self, folder: Path, background: Background, parent: QObject | None = None, *, held: bool = False
+    ) -> None:
+        """`held`: read nothing until `begin`, so that a window that opens is seen sooner; or for a while."""
         super().__init__(parent)
         self.folder, self._background = folder, background
         self.models: dict[str, Model] = {}
@@ -61,7 +66,15 @@ class LoadedFiles(QObject):
         self._being_read = 0
         self._waiting: dict[tuple[str, str], Read] = {}
         self._lock = threading.Lock()
+        self._held = held
+        if held:
+            single_shot(self, LONG, self.begin).start()
         self._telling = single_shot(self, SOON, self.changed.emit)
+
+    @property
+    def all_read(self) -> bool:
+        """Whether nothing is being read or shown while it is baked."""
+        return not self._being_read and not self._previews
 
     def follow(self, project: Project) -> None:
         """Read what a project has that is not read yet, or is read otherwise now."""
@@ -166,6 +179,17 @@ class LoadedFiles(QObject):
         with self._lock:
             self._waiting[kind, record_id] = read
         self._being_read += 1
+        if not self._held:
+            self._read_some()
+
+    def begin(self) -> None:
+        """Read what has been asked for so far, if that was held back."""
+        if self._held:
+            self._held = False
+            for _ in range(self._being_read):
+                self._read_some()
+
+    def _read_some(self) -> None:
         self._background.work_out(partial(_read_next, self._waiting, self._lock), self._read_one)
 
     def _read_one(self, read: tuple[str, str, Any, list[Notice]] | None) -> None:

@@ -23,14 +23,14 @@ class OpenProject(QObject):
     changed = pyqtSignal(object, object)
     """The project before and after an edit."""
 
-    def __init__(self, folder: Path) -> None:
-        """Open the project in a folder. Raises BadProject."""
+    def __init__(self, folder: Path, *, held: bool = False) -> None:
+        """Open the project in a folder. `held`: its files are read once that is begun. Raises BadProject."""
         super().__init__()
         self.windows = 0
         opened = open_project(folder)
         self.project = opened.project
         self.background = Background(self)
-        self.files = LoadedFiles(folder, self.background, self)
+        self.files = LoadedFiles(folder, self.background, self, held=held)
         self.undo = History(self)
         self.undo.put.connect(self._put)
         self.saver = Saver(folder, self.background, opened.on_disk, lambda: self.project, self)

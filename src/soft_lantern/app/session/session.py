@@ -65,14 +65,17 @@ class Session(QObject):
     listed = pyqtSignal(str, list)
     """Something to read at leisure: its title, and its lines."""
 
-    def __init__(self, folder: Path, beside: Session | None = None) -> None:
-        """Open the project in a folder, or as another window has it. Raises BadProject."""
+    def __init__(self, folder: Path, beside: Session | None = None, *, held: bool = False) -> None:
+        """Open the project in a folder, or as another window has it; `held`: its files wait for `files.begin`.
+
+        Raises BadProject.
+        """
         super().__init__()
         self.folder = folder
         self.selected_nodes: frozenset[str] = frozenset()
         self.for_designers = False
         """Whether it is open for those alone who tune instances."""
-        self.shared: OpenProject = beside.shared if beside else OpenProject(folder)
+        self.shared: OpenProject = beside.shared if beside else OpenProject(folder, held=held)
         self.shared.windows += 1
         shared = self.shared
         self.background, self.files, self.undo = shared.background, shared.files, shared.undo

@@ -86,6 +86,7 @@ class StageView(QWidget):
         self.comparison.arrived.connect(self.update)
         self.pictures.arrived.connect(lambda _: self.complain(""))
         self.pictures.found.connect(self.update)
+        self.pictures.wanted.connect(self._ask)
         self.pictures.failed.connect(self.complain)
         self.pictures.late.connect(self.update)
         session.changed.connect(lambda old, new: self.request())
@@ -118,6 +119,8 @@ class StageView(QWidget):
             return
         ratio, sight, still = self.devicePixelRatioF(), self.modes.sight, self._still
         size = round(self.width() * ratio), round(self.height() * ratio)
+        if self.pictures.waits(sight, size):
+            return
         drawn, fine = self.pictures.request(sight, size, still=still, figures=self.modes.figures_shown)
         self.comparison.request(sight, drawn, size, self.pictures.samples if still else 0)
         if fine:
@@ -137,6 +140,7 @@ class StageView(QWidget):
 
     def stop(self) -> None:
         """End what runs beside the window."""
+        self.pictures.keep()
         self.modes.turntable(False)
         self.picking.stop()
 
@@ -166,12 +170,13 @@ class StageView(QWidget):
         if self.trouble:
             say(painter, self.rect(), f"{self.trouble}. This is the last good picture")
         paint_focus(painter, self)
+        self.pictures.be_seen()
 
     def _paint_over_scene(self, painter: QPainter) -> None:
         scene, tried = self.scene, self.modes.sight.tried
         if scene is None or not scene.objects:
             say(painter, self.rect(), "Nothing is on the stage. Add a primitive or import a mesh")
-        elif self.session.loading:
+        elif self.session.loading and not self.pictures.is_found:
             say(painter, self.rect(), f"Reading {counted(len(self.session.loading), 'mesh file')}…")
         elif tried and not wears_family_of(self.session.project, scene, tried):
             say(painter, self.rect(), "Nothing here wears what is open, so everything shows it")

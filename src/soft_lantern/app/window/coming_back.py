@@ -9,14 +9,11 @@ from pathlib import Path
 
 import msgspec
 import platformdirs
-from PyQt6.QtCore import QByteArray, QObject, QPointF, QTimer
+from PyQt6.QtCore import QByteArray, QObject, QTimer
 from PyQt6.QtWidgets import QAbstractScrollArea, QMainWindow, QSplitter
 
-from soft_lantern.app.desks.build.desk import BuildDesk
-from soft_lantern.app.desks.colour.desk import ColourDesk
 from soft_lantern.app.desks.desk import Desk
-from soft_lantern.app.desks.dress.desk import DressDesk
-from soft_lantern.app.desks.tune.desk import TuneDesk
+from soft_lantern.app.desks.places import Places
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.work.timers import single_shot
 from soft_lantern.errors import LanternError
@@ -27,23 +24,6 @@ FAR = 1e6
 """Metres, or degrees, within which a view makes sense."""
 EVERY, SETTLED = 5000, 120
 """Milliseconds between looks at whether something has moved, and after which a window that opens has its layout."""
-
-
-class Places(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Where a person was. `canvas`: scale and middle; `edges` and `scrolled`: by desk, in the order of its parts."""
-
-    desk: str = ""
-    material: str = ""
-    scene: str = ""
-    view: View | None = None
-    nodes: tuple[str, ...] = ()
-    canvas: tuple[float, float, float] | None = None
-    look: str = ""
-    ramp: str = ""
-    thing: str = ""
-    window: str = ""
-    edges: dict[str, tuple[str, ...]] = {}
-    scrolled: dict[str, tuple[int, ...]] = {}
 
 
 class ComingBack(QObject):
@@ -84,7 +64,7 @@ class ComingBack(QObject):
         self._shown = name
         if name not in self._again and self.kept.desk:
             self._again.add(name)
-            self._select(self.desks[name])
+            self.desks[name].come_back(self.kept)
             self._settling.add(name)
             single_shot(self, SETTLED, lambda: self._lay_out(name)).start()
 
@@ -112,7 +92,7 @@ class ComingBack(QObject):
         session, kept = self.session, self.kept
         fields: dict[str, object] = {}
         for desk in self.desks.values():
-            fields |= _of_desk(desk)
+            fields |= desk.where()
         unseen = {name: getattr(kept, name) for name in ("nodes", "canvas", "look", "ramp", "thing")}
         return Places(
             desk=self.current(),
@@ -125,17 +105,6 @@ class ComingBack(QObject):
             **(unseen | fields),
         )
 
-    def _select(self, desk: Desk) -> None:
-        project, kept = self.session.project, self.kept
-        if isinstance(desk, TuneDesk) and (kept.look in project.instances or kept.look in project.materials):
-            desk.select(kept.look)
-        elif isinstance(desk, ColourDesk) and (kept.ramp in project.gradients or kept.ramp in project.palettes):
-            desk.choose(kept.ramp)
-        elif isinstance(desk, DressDesk) and self.session.scene and self.session.scene.object(kept.thing):
-            desk.select(kept.thing)
-        elif isinstance(desk, BuildDesk) and self.session.material_id == kept.material:
-            desk.canvas.select(set(kept.nodes) & desk.canvas.material.nodes.keys())
-
     def _lay_out(self, name: str) -> None:
         desk, kept = self.desks[name], self.kept
         self._settling.discard(name)
@@ -146,28 +115,12 @@ class ComingBack(QObject):
             bar = area.verticalScrollBar()
             if bar:
                 bar.setValue(value)
-        if isinstance(desk, BuildDesk) and kept.canvas and self.session.material_id == kept.material:
-            scale, x, y = kept.canvas
-            desk.canvas.look_at(scale, QPointF(x, y))
+        desk.look_again(kept)
 
 
 def _is_sound(view: View) -> bool:
     """Whether a camera can look so: files may hold any number."""
     return all(abs(part) < FAR for part in (*view.target, view.yaw, view.pitch)) and 1 / FAR < view.distance < FAR
-
-
-def _of_desk(desk: Desk) -> dict[str, object]:
-    if isinstance(desk, BuildDesk):
-        canvas = desk.canvas
-        middle = canvas.to_canvas(QPointF(canvas.width() / 2, canvas.height() / 2))
-        return {"nodes": tuple(sorted(canvas.selected)), "canvas": (canvas.scale, middle.x(), middle.y())}
-    if isinstance(desk, TuneDesk):
-        return {"look": desk.selection.look_id}
-    if isinstance(desk, ColourDesk):
-        return {"ramp": desk.chosen}
-    if isinstance(desk, DressDesk):
-        return {"thing": desk.panel.object_id}
-    return {}
 
 
 def _areas(desk: Desk) -> list[QAbstractScrollArea]:

@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import cast
 
 from PyQt6.QtWidgets import QWidget
 
-from soft_lantern.app.desks.build.desk import BuildDesk
-from soft_lantern.app.desks.colour.desk import ColourDesk
 from soft_lantern.app.desks.desk import Desk
-from soft_lantern.app.desks.dress.desk import DressDesk
-from soft_lantern.app.desks.tune.desk import TuneDesk
 from soft_lantern.app.pictures.record_pictures import draw_for
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
@@ -44,16 +39,14 @@ class Going:
         """Go to a record, or to a node, parameter or object within one."""
         project = self.session.project
         if project.graph(place.record):
-            self._to_graph(place.record, place.part if place.what == "node" else self._parameters_node(place))
+            node_id = place.part if place.what == "node" else self._parameters_node(place)
+            self.go_to("Build").show_record(place.record, node_id)
         elif place.record in project.scenes:
-            self.session.open_scene(place.record)
-            desk = cast(DressDesk, self.go_to("Dress"))
-            if place.part:
-                desk.select(place.part)
+            self.go_to("Dress").show_record(place.record, place.part)
         elif place.record in project.gradients or place.record in project.palettes:
-            cast(ColourDesk, self.go_to("Colour")).choose(place.record)
+            self.go_to("Colour").show_record(place.record)
         elif place.record in project.instances or place.record in project.picks:
-            cast(TuneDesk, self.go_to("Tune")).select(place.record)
+            self.go_to("Tune").show_record(place.record)
         elif where := users(project, place.record):  # a texture or an asset is seen where it is used
             self.to_place(where[0])
         else:
@@ -64,27 +57,10 @@ class Going:
     def to_notice(self, notice: Notice) -> None:
         """Go to where a notice arose."""
         if self.session.project.graph(notice.place):
-            self._to_graph(notice.place, notice.node)
+            self.go_to("Build").show_record(notice.place, notice.node)
         elif notice.place in self.session.project.instances:
-            cast(TuneDesk, self.go_to("Tune")).select(notice.place)
+            self.go_to("Tune").show_record(notice.place)
         self.session.told.emit(notice.text)
-
-    def in_hand(self, desk: Desk) -> str:
-        """The id of the record that is worked on at a desk, "" where there is none."""
-        if isinstance(desk, ColourDesk):
-            return desk.chosen
-        if isinstance(desk, TuneDesk):
-            return desk.selection.look_id
-        if isinstance(desk, DressDesk):
-            thing = self.session.scene.object(desk.panel.object_id) if self.session.scene else None
-            return thing.asset if thing else self.session.scene_id
-        return self.session.material_id
-
-    def _to_graph(self, graph_id: str, node_id: str) -> None:
-        build = cast(BuildDesk, self.go_to("Build"))
-        self.session.open_material(graph_id)
-        if node_id:
-            build.canvas.go_to(node_id)
 
     def _parameters_node(self, place: Place) -> str:
         graph = self.session.project.graph(place.record)

@@ -12,7 +12,6 @@ from soft_lantern.app.panels.object_panel import ask_for_mesh
 from soft_lantern.app.session.imports import import_document
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.passing import passing
-from soft_lantern.app.window.sheet_dialog import SheetDialog
 from soft_lantern.formats.shader_gradients import Form
 from soft_lantern.formats.shader_package import write_package
 from soft_lantern.graph.document import Material, Node, changed, new_id, with_records, without_record
@@ -78,6 +77,8 @@ class ProjectCommands:
         """Ask what a contact sheet is to show, and draw it: at first what is selected, and all that the stage wears."""
         project, scene = self.session.project, self.session.scene
         chosen = [*self.selected(), *(w for o in (scene.objects if scene else ()) for w in worn_looks(project, o))]
+        from soft_lantern.app.window.sheet_dialog import SheetDialog  # slow to import, for its processes
+
         dialog = passing(SheetDialog(self.session, chosen, self.over))
         if dialog.exec():
             dialog.begin()

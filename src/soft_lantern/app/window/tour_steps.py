@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from msgspec import Struct
 
-from soft_lantern.app.desks.deliver.desk import DeliverDesk
 from soft_lantern.app.window.window import MainWindow
 from soft_lantern.graph.document import Material, Project, node_of
 from soft_lantern.nodes import Role
+
+if TYPE_CHECKING:
+    from soft_lantern.app.desks.deliver.desk import DeliverDesk
 
 Done = Callable[[MainWindow, Project], bool]
 """Whether a step is done; it is handed the project as it was when the step began."""
@@ -83,7 +85,7 @@ def _tried(window: MainWindow, begun: Project) -> bool:
 
 
 def _delivered(window: MainWindow, _begun: Project) -> bool:
-    return window.desk_name == "Deliver" and cast(DeliverDesk, window.desk("Deliver")).log.count() > 0
+    return window.desk_name == "Deliver" and cast("DeliverDesk", window.desk("Deliver")).log.count() > 0
 
 
 STEPS = (

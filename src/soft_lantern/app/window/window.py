@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from soft_lantern.app.command import Commands
-from soft_lantern.app.desks.build.desk import BUILD_COMMANDS, BuildDesk
-from soft_lantern.app.desks.colour.desk import COLOUR_COMMANDS, ColourDesk
-from soft_lantern.app.desks.deliver.desk import DELIVER_COMMANDS, DeliverDesk
+from soft_lantern.app.command import Commands, for_designers
 from soft_lantern.app.desks.desk import Desk
-from soft_lantern.app.desks.dress.desk import DRESS_COMMANDS, DressDesk
-from soft_lantern.app.desks.tune.desk import TUNE_COMMANDS, TuneDesk
-from soft_lantern.app.desks.tune.image_dropper import ImageDropper
 from soft_lantern.app.pictures.record_pictures import draw_for
 from soft_lantern.app.session.gestures import with_no_hand
 from soft_lantern.app.session.imports import can_be_taken_in, dropped_files, import_file
@@ -29,12 +25,14 @@ from soft_lantern.app.theme import style
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.picture_picker import pictures_from
 from soft_lantern.app.widgets.swatches import Swatches
+from soft_lantern.app.widgets.texels import Linear
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.closing import settled
 from soft_lantern.app.window.coming_back import ComingBack
 from soft_lantern.app.window.command_menu import CommandMenu
 from soft_lantern.app.window.going import Going
 from soft_lantern.app.window.header import Header
+from soft_lantern.app.window.offered_desks import DESKS
 from soft_lantern.app.window.offers import Offers
 from soft_lantern.app.window.project_commands import ProjectCommands
 from soft_lantern.app.window.remembering import Remembering
@@ -47,14 +45,11 @@ from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.notice import notices_in_words
 from soft_lantern.render.worker import RenderWorker
 
-DESKS: dict[str, tuple[type[Desk], Commands]] = {
-    "Build": (BuildDesk, BUILD_COMMANDS),
-    "Colour": (ColourDesk, COLOUR_COMMANDS),
-    "Tune": (TuneDesk, TUNE_COMMANDS),
-    "Dress": (DressDesk, DRESS_COMMANDS),
-    "Deliver": (DeliverDesk, DELIVER_COMMANDS),
-}
-"""In the order of the job, with what each offers. Each is made when it is first wanted, so that a window opens soon."""
+if TYPE_CHECKING:  # each desk is imported when it is first wanted
+    from soft_lantern.app.desks.build.desk import BuildDesk
+    from soft_lantern.app.desks.colour.desk import ColourDesk
+    from soft_lantern.app.desks.dress.desk import DressDesk
+    from soft_lantern.app.desks.tune.desk import TuneDesk
 
 
 class MainWindow(QMainWindow):
@@ -70,13 +65,13 @@ class MainWindow(QMainWindow):
         """Open a project's folder, or as another window has it; `only` the desk "Tune". Raises BadProject."""
         super().__init__()
         self.only, self._ending = only, False
-        self.session = Session(folder, beside)
+        self.session = Session(folder, beside, held=True)
         self.session.for_designers = only is not None
         self.worker = worker or RenderWorker()
         self.swatches = Swatches(self)
         self.droppers = {
             "From the stage": lambda then: self.stage().picking.take_colour(then),
-            "From an image": lambda then: passing(ImageDropper(self.session, then, self)).open(),
+            "From an image": partial(_take_from_image, self),
         }
         self.desk_name = ""
         self.desks = QStackedWidget()
@@ -143,13 +138,12 @@ class MainWindow(QMainWindow):
     def desk(self, name: str) -> Desk:
         """A desk, made now if it was not wanted before."""
         if name not in self._made:
-            made = DESKS[name][0](self.session, self.worker)
+            kind, _ = DESKS[name]()
+            made = kind(self.session, self.worker)
             made.stage.pictures.arrived.connect(lambda _: self._show_renderer())
-            if isinstance(made, BuildDesk):
-                made.notice_list.jump_wanted.connect(self.going.to_notice)
-                made.canvas.wishes.ramps_wanted.connect(self.edit_ramps)
-            if isinstance(made, DeliverDesk):
-                made.notices.jump_wanted.connect(self.going.to_notice)
+            made.stage.pictures.wanted.connect(self.session.files.begin)
+            made.notice_wanted.connect(self.going.to_notice)
+            made.ramps_wanted.connect(self.edit_ramps)
             self._made[name] = made
             self.desks.addWidget(made)
         return self._made[name]
@@ -157,22 +151,22 @@ class MainWindow(QMainWindow):
     @property
     def build(self) -> BuildDesk:
         """The Build desk."""
-        return cast(BuildDesk, self.desk("Build"))
+        return cast("BuildDesk", self.desk("Build"))
 
     @property
     def colour(self) -> ColourDesk:
         """The Colour desk."""
-        return cast(ColourDesk, self.desk("Colour"))
+        return cast("ColourDesk", self.desk("Colour"))
 
     @property
     def tune(self) -> TuneDesk:
         """The Tune desk."""
-        return cast(TuneDesk, self.desk("Tune"))
+        return cast("TuneDesk", self.desk("Tune"))
 
     @property
     def dress(self) -> DressDesk:
         """The Dress desk."""
-        return cast(DressDesk, self.desk("Dress"))
+        return cast("DressDesk", self.desk("Dress"))
 
     def stage(self) -> StageView:
         """The stage of the desk that is open."""
@@ -184,8 +178,7 @@ class MainWindow(QMainWindow):
 
     def edit_ramps(self, ramp_id: str = "") -> None:
         """Go to the project's gradients and palettes, to one of them where it is said."""
-        self.go_to_desk("Colour")
-        self.colour.choose(ramp_id)
+        self.go_to_desk("Colour").show_record(ramp_id)
 
     def open_notices(self) -> None:
         """Show the list of notices."""
@@ -257,20 +250,20 @@ class MainWindow(QMainWindow):
         header.graph_wanted.connect(session.open_material)
         header.renamed.connect(self._rename_material)
         header.scene_wanted.connect(session.open_scene)
-        header.finder_wanted.connect(self.commands.finder.open)
+        header.finder_wanted.connect(lambda: self.commands.finder.open())
         self.swatches.wanted.connect(
             lambda chosen: session.apply("Change swatches", lambda project: changed(project, swatches=chosen))
         )
 
     def _make_commands(self) -> None:
-        self.commands = CommandMenu(self._owner, lambda: self.desk_name, self.go_to_desk, self)
+        self.commands = CommandMenu(self._published(), self._owner, lambda: self.desk_name, self.go_to_desk, self)
         self.commands.told.connect(self.say)
-        offered: list[tuple[Commands, str]] = [(FIRST, "")]
-        offered += [(commands, name) for name, (_, commands) in DESKS.items() if self.only in (None, name)]
-        for commands, owner in [*offered, (last(DESKS), "")]:
-            self.commands.add(commands, owner, only=(lambda c: c.designers) if self.only else None)
-        self.commands.end()
         self.header.set_menu(self.commands.menu)
+
+    def _published(self) -> Iterator[tuple[str, Commands]]:
+        desks = ((name, offered()[1]) for name, offered in DESKS.items() if self.only in (None, name))
+        for owner, commands in itertools.chain([("", FIRST)], desks, [("", last(DESKS))]):
+            yield owner, for_designers(commands) if self.only else commands
 
     def _owner(self, name: str) -> Any:
         return self.desk(name) if name else self
@@ -305,13 +298,19 @@ class MainWindow(QMainWindow):
         self.refresh()
 
     def _select_object(self, object_id: str) -> None:
-        desk = self.desk(self.desk_name)
-        (desk.panel if isinstance(desk, DressDesk) else self.build.objects).selected.emit(object_id)
+        if not self.desk(self.desk_name).show_object(object_id):
+            self.build.show_object(object_id)
 
 
 def _same_names(old: Project, new: Project) -> bool:
     """Whether nothing that the header and the pickers show was touched."""
     return all(getattr(old, f) is getattr(new, f) for f in ("materials", "snippets", "scenes", "swatches", "name"))
+
+
+def _take_from_image(window: MainWindow, then: Callable[[Linear], None]) -> None:
+    from soft_lantern.app.desks.tune.image_dropper import ImageDropper
+
+    passing(ImageDropper(window.session, then, window)).open()
 
 
 def _selected_looks(window: MainWindow) -> list[str]:

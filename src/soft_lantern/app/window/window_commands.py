@@ -60,7 +60,7 @@ FIRST: dict[str, tuple[Command[Any], ...]] = {
     ),
     "Edit": (
         Command("Find everywhere", lambda w: w.going.find(), "Ctrl+Alt+F"),
-        Command("What uses this", lambda w: w.going.find(w.going.in_hand(w.desk(w.desk_name))), "Ctrl+Shift+U"),
+        Command("What uses this", lambda w: w.going.find(w.desk(w.desk_name).in_hand), "Ctrl+Shift+U"),
         Command("Undo", lambda w: w.session.undo.undo(), "Ctrl+Z", _nothing_undone, designers=True),
         Command("Redo", lambda w: w.session.undo.redo(), "Ctrl+Shift+Z; Ctrl+Y", _nothing_to_redo, designers=True),
     ),

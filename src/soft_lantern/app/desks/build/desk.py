@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
-
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.canvas_commands import EDITING, GRAPH
 from soft_lantern.app.command import Command, through
+from soft_lantern.app.desks.build.canvas_wishes import grant
 from soft_lantern.app.desks.build.image_import import ImageImport
 from soft_lantern.app.desks.build.parameter_shelf import ParameterShelf
 from soft_lantern.app.desks.build.shared_selection import SharedSelection
 from soft_lantern.app.desks.build.type_anywhere import TypeAnywhere
 from soft_lantern.app.desks.build.wire_baking import WireBaking
 from soft_lantern.app.desks.desk import Desk
+from soft_lantern.app.desks.places import Places
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
+from soft_lantern.app.panels.notice_answers import take_answers
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
 from soft_lantern.app.session.measurer import Answer, Measurer, Question
-from soft_lantern.app.session.session import Session, sentence
+from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar
 from soft_lantern.app.stage.stage_view import StageView
 from soft_lantern.app.widgets.clock_bar import ClockBar
@@ -35,17 +35,12 @@ from soft_lantern.app.widgets.when_seen import WhenSeen
 from soft_lantern.app.widgets.wire_bar import WireBar
 from soft_lantern.app.work.mishaps import each_by_itself
 from soft_lantern.app.work.timers import single_shot
-from soft_lantern.formats.project_folder import SAME_ID
-from soft_lantern.graph.document import (
-    Material,
-    node_and_port,
-    with_records,
-)
+from soft_lantern.graph.document import node_and_port
 from soft_lantern.graph.kinds import label_of, type_of
 from soft_lantern.graph.nesting import snippet_in
-from soft_lantern.graph.notice import Fix, Notice, accept, notices_in_words, unaccept
+from soft_lantern.graph.notice import Notice, notices_in_words
 from soft_lantern.graph.notices.project import named_place
-from soft_lantern.graph.snippets import cost_inside, snippet_made
+from soft_lantern.graph.snippets import cost_inside
 from soft_lantern.ir.cost import cost
 from soft_lantern.render.points import Points
 from soft_lantern.render.staging import WireView
@@ -90,19 +85,10 @@ class BuildDesk(Desk):
         self.split = halves((self.canvas, 846), (side, 434), stretch={0: 3, 1: 2})
         layout.addWidget(self.split, 1)
         layout.addWidget(self.bottom)
-        self.canvas.wishes.edited.connect(
-            lambda graph_id, name, edit, merge: session.edit_material(name, graph_id, edit, merge)
-        )
-        self.canvas.wishes.told.connect(lambda text: session.told.emit(sentence(text)))
-        self.canvas.wishes.exposed_below.connect(self.bottom.expose_below)
-        self.canvas.wishes.image_wanted.connect(self.image_import.choose)
-        self.canvas.wishes.texture_changed.connect(
-            lambda texture: session.apply(f"Change {texture.name}", lambda project: with_records(project, texture))
-        )
-        self.canvas.wishes.snippet_wanted.connect(
-            lambda graph_id, ids: session.apply("Make snippet", lambda project: snippet_made(project, graph_id, ids))
-        )
-        self.canvas.wishes.open_wanted.connect(session.open_material)
+        grant(session, self.canvas, self.bottom, self.image_import)
+        self.canvas.wishes.ramps_wanted.connect(self.ramps_wanted)
+        self.notice_list.jump_wanted.connect(self.notice_wanted)
+        take_answers(session, self.notice_list)
         self.bottom.values_changed.connect(self.measure)
         self.shelf.place_wanted.connect(
             lambda parameter: self.canvas.placing.place_parameter(parameter, QPointF(self.canvas.rect().center()))
@@ -125,15 +111,33 @@ class BuildDesk(Desk):
         self.wire_box.changed.connect(self._show_wire)
         self.wire_box.on_object.toggled.connect(self.measure_on_object)
         self.stage.picking.hovered.connect(self._hover)
-        self.notice_list.fix_wanted.connect(partial(_mend, session))
-        self.notice_list.accept_wanted.connect(
-            lambda notice, remark: self._edit("Accept notice", lambda m: accept(m, notice, remark))
-        )
-        self.notice_list.reopen_wanted.connect(lambda n: self._edit("Reopen notice", lambda m: unaccept(m, n)))
         self._orbited = single_shot(self, 150, self.measure)
         session.view_changed.connect(lambda: self._orbited.start() if self.on_object else None)
         TypeAnywhere(self, self.canvas, (self.stage,))
         self.refresh()
+
+    def show_record(self, record_id: str, part: str = "") -> None:
+        self.session.open_material(record_id)
+        if part:
+            self.canvas.go_to(part)
+
+    def show_object(self, object_id: str) -> bool:
+        self.objects.selected.emit(object_id)
+        return True
+
+    def where(self) -> dict[str, object]:
+        canvas = self.canvas
+        middle = canvas.to_canvas(QPointF(canvas.width() / 2, canvas.height() / 2))
+        return {"nodes": tuple(sorted(canvas.selected)), "canvas": (canvas.scale, middle.x(), middle.y())}
+
+    def come_back(self, was: Places) -> None:
+        if self.session.material_id == was.material:
+            self.canvas.select(set(was.nodes) & self.canvas.material.nodes.keys())
+
+    def look_again(self, was: Places) -> None:
+        if was.canvas and self.session.material_id == was.material:
+            scale, x, y = was.canvas
+            self.canvas.look_at(scale, QPointF(x, y))
 
     def panes(self) -> list[QWidget]:
         return [self.canvas, self.stage, self.tabs, self.bottom]
@@ -293,20 +297,6 @@ class BuildDesk(Desk):
         self.stage.modes.pin_probe(hit.point)
         self.session.told.emit(_probe_words(hit, points))
         self.measure()
-
-    def _edit(self, name: str, edit: Callable[[Material], Material], merge: str = "") -> None:
-        """Edit the open material."""
-        if self.session.material:
-            self.session.edit_material(name, self.session.material_id, edit, merge)
-
-
-def _mend(session: Session, notice: Notice, fix: Fix) -> None:
-    if notice.kind == SAME_ID:
-        words = fix.words
-        if session.apply(words, lambda project: session.saver.settle_same_id(project, notice.port, words)):
-            session.found.settled(notice)
-    elif session.project.graph(notice.place):
-        session.apply(fix.words, lambda project: fix.mended(project, notice.place))
 
 
 def _places(session: Session, notices: list[Notice]) -> dict[str, str]:

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -27,6 +26,7 @@ from soft_lantern.app.desks.desk import Desk
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
+from soft_lantern.app.widgets.buttons import tool_button
 from soft_lantern.app.widgets.halves import halves
 from soft_lantern.app.widgets.labels import plain_label
 from soft_lantern.app.widgets.passing import passing
@@ -51,17 +51,15 @@ PALETTE_FILES = "Palettes (*.gpl *.json)"
 class ColourDesk(Desk):
     """Where gradients and palettes are made and tuned."""
 
+    place = "ramp"
+
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(session, worker, parent)
         self.list = RampList()
         self.add_gradient, self.add_palette = QPushButton("New gradient"), QPushButton("New palette")
-        self.duplicate_button, self.delete_button, self.bring = QToolButton(), QToolButton(), QToolButton()
-        for button, words in (
-            (self.duplicate_button, "Duplicate"),
-            (self.delete_button, "Delete"),
-            (self.bring, "From a file…"),
-        ):
-            button.setText(words)
+        self.duplicate_button = tool_button("Duplicate", self.duplicate)
+        self.delete_button = tool_button("Delete", self.delete)
+        self.bring = tool_button("From a file…", self.choose_file)
         self.gradient_page, self.palette_page = GradientPage(), PalettePage(session)
         self.pages = QStackedWidget()
         self.stage = StageView(session, worker, "colour")
@@ -78,9 +76,6 @@ class ColourDesk(Desk):
         self.list.renamed.connect(self._renamed)
         self.add_gradient.clicked.connect(lambda _: self.new_gradient())
         self.add_palette.clicked.connect(lambda _: self.new_palette())
-        self.duplicate_button.clicked.connect(lambda _: self.duplicate())
-        self.delete_button.clicked.connect(lambda _: self.delete())
-        self.bring.clicked.connect(lambda _: self.choose_file())
         page = self.gradient_page
         self.sources = GradientSources(session, page, self._gradient, lambda: self.stage.pictures.linear, self)
         self.sources.taken.connect(self.put)
@@ -116,6 +111,13 @@ class ColourDesk(Desk):
     def choose(self, ramp_id: str) -> None:
         """Choose a gradient or palette."""
         self.list.choose(ramp_id)
+
+    @property
+    def in_hand(self) -> str:
+        return self.chosen
+
+    def show_record(self, record_id: str, part: str = "") -> None:
+        self.choose(record_id)
 
     def refresh(self) -> None:
         """Show how things are."""

@@ -14,6 +14,7 @@ from soft_lantern.app.desks.deliver.shown_text import Shown, shown_text
 from soft_lantern.app.desks.deliver.text_pane import TextPane
 from soft_lantern.app.desks.deliver.what_leaves import WhatLeaves
 from soft_lantern.app.desks.desk import Desk
+from soft_lantern.app.panels.notice_answers import take_answers
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.stage.stage_bar import StageBar, with_bar
 from soft_lantern.app.stage.stage_view import StageView
@@ -32,7 +33,7 @@ from soft_lantern.formats.delivery import TARGETS, Delivery, changed_since, deli
 from soft_lantern.formats.materialx.target import WORDS as MATERIALX
 from soft_lantern.formats.shaders.figures import LIMITS
 from soft_lantern.graph.document import Material, changed
-from soft_lantern.graph.notice import Fix, Notice, Severity, accept, unaccept
+from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.progress import Progress
 from soft_lantern.proof.report import PROVEN, in_words, proofs
 from soft_lantern.render.worker import RenderWorker
@@ -81,15 +82,8 @@ class DeliverDesk(Desk):
         self.figures.setFixedHeight(116)
         self.notices = NoticeList()
         self.notices.setAccessibleName("pre-flight")
-        self.notices.fix_wanted.connect(self._mend)
-        self.notices.accept_wanted.connect(
-            lambda notice, remark: session.edit_material(
-                "Accept notice", notice.place, lambda m: accept(m, notice, remark)
-            )
-        )
-        self.notices.reopen_wanted.connect(
-            lambda notice: session.edit_material("Reopen notice", notice.place, lambda m: unaccept(m, notice))
-        )
+        self.notices.jump_wanted.connect(self.notice_wanted)
+        take_answers(session, self.notices)
         self.log.setAccessibleName("deliveries and proofs")
         self.log.setWordWrap(True)
         self.log.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -213,7 +207,7 @@ class DeliverDesk(Desk):
     def _go_to(self, node: str) -> None:
         """Follow a line to its node on the Build desk."""
         place = self.session.material_id
-        self.notices.jump_wanted.emit(Notice(Severity.INFO, "line", "", place, node))
+        self.notice_wanted.emit(Notice(Severity.INFO, "line", "", place, node))
 
     def _show(self, made: Shown) -> None:
         read = {value for value in made.read if value in self.session.project.textures}
@@ -225,9 +219,6 @@ class DeliverDesk(Desk):
         self.figures.setToolTip(LIMITS[self.pane.chosen].source if self.pane.chosen in LIMITS else "")
         for figure in made.figures:
             self.figures.addItem(f"{figure.words}: more than every device has" if figure.too_much else figure.words)
-
-    def _mend(self, notice: Notice, fix: Fix) -> None:
-        self.session.apply(fix.words, lambda project: fix.mended(project, notice.place))
 
     def _failed(self, words: str) -> None:
         self._show(Shown({"": f"// {words}"}))

@@ -25,6 +25,7 @@ from soft_lantern.app.desks.dress.light_panel import LightPanel
 from soft_lantern.app.desks.dress.paint_page import PaintPage
 from soft_lantern.app.desks.dress.painting import PAINTING
 from soft_lantern.app.desks.dress.scene_panel import ScenePanel
+from soft_lantern.app.desks.places import Places
 from soft_lantern.app.panels.environment_panel import EnvironmentPanel
 from soft_lantern.app.panels.object_commands import OBJECTS
 from soft_lantern.app.panels.object_panel import ObjectPanel
@@ -113,6 +114,27 @@ class DressDesk(Desk):
         self.panel.show_object(object_id, part, others)
         self.parts.show_object(object_id, part)
         self.refresh()
+
+    @property
+    def in_hand(self) -> str:
+        thing = self.session.scene.object(self.panel.object_id) if self.session.scene else None
+        return thing.asset if thing else self.session.scene_id
+
+    def show_record(self, record_id: str, part: str = "") -> None:
+        self.session.open_scene(record_id)
+        if part:
+            self.select(part)
+
+    def show_object(self, object_id: str) -> bool:
+        self.panel.selected.emit(object_id)
+        return True
+
+    def where(self) -> dict[str, object]:
+        return {"thing": self.panel.object_id}
+
+    def come_back(self, was: Places) -> None:
+        if self.session.scene and self.session.scene.object(was.thing):
+            self.select(was.thing)
 
     def _add(self, object_id: str) -> None:
         """An object joins what is selected, as the one in hand, or leaves it."""

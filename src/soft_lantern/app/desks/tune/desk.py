@@ -48,6 +48,8 @@ VALUES, COMPARE = range(2)
 class TuneDesk(Desk):
     """Where designers tune. The graph cannot be reached from here."""
 
+    place = "look"
+
     def __init__(self, session: Session, worker: RenderWorker, parent: QWidget | None = None) -> None:
         super().__init__(session, worker, parent)
         self.selection = TuneSelection(session, self)
@@ -96,15 +98,7 @@ class TuneDesk(Desk):
         page.presets_wanted.connect(lambda: values.preset_menu().popup(below(page.presets)))
         page.try_wanted.connect(self.try_values)
         page.vary_wanted.connect(self.vary)
-        sheet.value_wanted.connect(values.set_value)
-        self.whole.changed.connect(values.set_shade)
-        self.whole.reset.connect(values.reset_shade)
-        sheet.reset_wanted.connect(values.reset_values)
-        sheet.clamp_wanted.connect(values.clamp)
-        sheet.copy_wanted.connect(values.copy)
-        sheet.paste_wanted.connect(values.paste)
-        sheet.lock_wanted.connect(values.lock)
-        sheet.limits_wanted.connect(values.ask_limits)
+        values.serve(sheet, self.whole)
         sheet.sweep_wanted.connect(lambda parameter: self.strip.open_on(self.selection.look_id, parameter))
         self.strip.values_wanted.connect(values.set_values)
         self.compare.take_wanted.connect(values.take_snapshot)
@@ -131,6 +125,13 @@ class TuneDesk(Desk):
     def select(self, look_id: str) -> None:
         """Select an instance, material or pick."""
         self.selection.select(look_id)
+
+    @property
+    def in_hand(self) -> str:
+        return self.selection.look_id
+
+    def show_record(self, record_id: str, part: str = "") -> None:
+        self.select(record_id)
 
     def select_several(self, look_ids: list[str]) -> None:
         """Select several instances, to edit them at once."""

@@ -10,12 +10,14 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from soft_lantern.app.command import Command
+from soft_lantern.app.desks.tune.parameter_sheet import ParameterSheet
 from soft_lantern.app.desks.tune.selection import TuneSelection, each_in_turn
 from soft_lantern.app.panels.change_report import ChangeReport
 from soft_lantern.app.panels.plan_dialog import PlanDialog
 from soft_lantern.app.session.session import Session
 from soft_lantern.app.widgets.limits_dialog import LimitsDialog
 from soft_lantern.app.widgets.passing import passing
+from soft_lantern.app.widgets.whole_look import WholeLook
 from soft_lantern.errors import LanternError
 from soft_lantern.formats.answers import read_values
 from soft_lantern.formats.value_tables import write_table
@@ -37,6 +39,18 @@ class ValueCommands(QObject):
         self.session, self.worker, self.selection, self.over = session, worker, selection, over
         self.clipboard: dict[str, Value] = {}
         self.report: ChangeReport | None = None
+
+    def serve(self, sheet: ParameterSheet, whole: WholeLook) -> None:
+        """Do from now on what the sheet of values asks for, and the one of the look as a whole."""
+        sheet.value_wanted.connect(self.set_value)
+        sheet.reset_wanted.connect(self.reset_values)
+        sheet.clamp_wanted.connect(self.clamp)
+        sheet.copy_wanted.connect(self.copy)
+        sheet.paste_wanted.connect(self.paste)
+        sheet.lock_wanted.connect(self.lock)
+        sheet.limits_wanted.connect(self.ask_limits)
+        whole.changed.connect(self.set_shade)
+        whole.reset.connect(self.reset_shade)
 
     def set_value(self, parameter_id: str, value: Value) -> None:
         """Set a value of all that is selected."""
