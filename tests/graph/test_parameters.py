@@ -41,7 +41,7 @@ from soft_lantern.graph.instances.family import (
     pasted,
     reparent,
     searcher,
-    standing,
+    standings,
     value_of,
     with_lock,
     with_parameter,
@@ -195,10 +195,10 @@ def test_each_value_tells_whether_it_is_inherited_set_or_equal(project: Project)
     spread, high = ramp.parameter("spread"), ramp.parameter("high_colour")
     assert spread and high
     last = project.instances["last_light"]
-    assert standing(project, last, spread) is Standing.OVERRIDDEN
-    assert standing(project, last, high) is Standing.INHERITED
+    stand = standings(project, last, [spread, high])
+    assert stand == {spread.id: Standing.OVERRIDDEN, high.id: Standing.INHERITED}
     same = override(project, "last_light", "spread", 5.0)
-    assert standing(same, same.instances["last_light"], spread) is Standing.EQUAL
+    assert standings(same, same.instances["last_light"], [spread])[spread.id] is Standing.EQUAL
 
 
 @pytest.mark.parametrize("target", ["pool_depths", "height_ramp"])

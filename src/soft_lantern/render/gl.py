@@ -38,6 +38,7 @@ from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.soft import EDGE_COLOUR
 from soft_lantern.render.staging import reads_behind, reads_depth
 from soft_lantern.render.surface_model import DISPLAYED
+from soft_lantern.turns import give_way
 from soft_lantern.values.images import Image
 
 ALL_ATTRIBUTES = ATTRIBUTES | SLOPES
@@ -254,6 +255,7 @@ class GlRenderer:
         *,
         deep: bool = False,
     ) -> None:
+        give_way()
         kept = self.resources
         shader = kept.fragment(paint, outside=walls is not None, deep=deep)
         vertex = kept.vertex(paint.offset, shader)
@@ -303,9 +305,7 @@ class GlRenderer:
         values: Mapping[str, UniformValue],
         units: Iterator[int],
     ) -> None:
-        for name in shader.inputs:
-            if name in inputs:
-                self.resources.write(program, name, inputs[name])
+        written = [(name, inputs[name]) for name in shader.inputs if name in inputs]
         for key, name in shader.uniforms.items():
             value = values.get(key, ())
             if key == shadow.PICTURE.data and program.get(name, None) is not None:
@@ -320,4 +320,5 @@ class GlRenderer:
             elif isinstance(value, Image):
                 self.resources.bind(program, name, value, next(units), levels=not key.startswith("stage:"))
             elif key != DISPLAYED.data:
-                self.resources.write(program, name, value)
+                written.append((name, value))
+        self.resources.write(program, written)

@@ -6,6 +6,7 @@ import moderngl
 
 from soft_lantern.render.gl_resources import GlResources, fill_picture, write_uniform
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
+from soft_lantern.turns import give_way
 
 LEVELS = 5
 """How often the picture is halved: the widest glow reaches about 2 to that many pixels."""
@@ -93,6 +94,7 @@ def _drawn(
     finer: moderngl.Texture | None = None,
     shares: tuple[float, float] = (1.0, 1.0),
 ) -> moderngl.Texture:
+    give_way()
     target = kept.target(use, size)
     target.linear.filter = (moderngl.LINEAR, moderngl.LINEAR)
     program = kept.program(WHOLE_PICTURE_VERTEX, text)

@@ -7,6 +7,7 @@ import ctypes
 import functools
 import weakref
 from collections import OrderedDict
+from collections.abc import Iterable
 from typing import Any
 
 import moderngl
@@ -121,12 +122,13 @@ class GlResources:
             kept[levels] = made
         return kept[levels]
 
-    def write(self, program: moderngl.Program, name: str, values: tuple[float, ...]) -> None:
-        """Set a uniform of a program of this renderer's; what it holds already is not written again."""
+    def write(self, program: moderngl.Program, uniforms: Iterable[tuple[str, tuple[float, ...]]]) -> None:
+        """Set uniforms of a program of this renderer's; what it holds already is not written again."""
         held = self._held.setdefault(program, {})
-        if held.get(name) != values:
-            held[name] = values
-            write_uniform(program, name, values)
+        for name, values in uniforms:
+            if held.get(name) != values:
+                held[name] = values
+                write_uniform(program, name, values)
 
     def bind(self, program: moderngl.Program, name: str, image: Image, unit: int, *, levels: bool = False) -> None:
         """Let a sampler read an image, with its smaller copies or without, by way of a texture unit."""

@@ -27,6 +27,7 @@ from soft_lantern.render.frame import Frame, Item, Paint, UniformValue, placed_i
 from soft_lantern.render.lighting import light_uniforms
 from soft_lantern.scene.mesh import Matrix, Mesh, Model, corners_bounds
 from soft_lantern.scene.transforms import Camera, placement
+from soft_lantern.turns import give_way
 from soft_lantern.values.images import Image
 
 LIT = "lit"
@@ -369,6 +370,7 @@ def frame_of(
             continue
         model = models[thing.asset]
         for name, mesh, matrix in placed_parts(thing, model):
+            give_way()
             look_id = "" if in_texels else worn(project, thing, name)
             if look_id not in dresses:
                 dresses[look_id] = lowered_materials.dress(project, look_id, options, images, baked=light is not None)

@@ -6,6 +6,7 @@ Refraction" (2007) for GGX; Schlick (1994); Khronos PBR Neutral Tone Mapper; IEC
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from math import pi
 
@@ -200,6 +201,7 @@ def srgb_encoded(colour: Expr) -> Expr:
     return join(*parts)
 
 
+@functools.cache
 def displayed(tone_map: bool) -> Expr:
     """What the screen gets for a pixel of the linear picture: tone mapped or as it is, then encoded, alpha kept."""
     colour = DISPLAYED.xyz

@@ -8,14 +8,16 @@ import numpy as np
 from msgspec import Struct
 
 from soft_lantern.graph.document import StageObject, Vector, View
+from soft_lantern.graph.identity import by_identity
 from soft_lantern.scene.mesh import Matrix
 
 FIELD_OF_VIEW = 36.0
 """Vertical field of view in degrees."""
 
 
+@by_identity(4096)
 def placement(thing: StageObject) -> Matrix:
-    """An object's matrix: scale, then turns about X, Y and Z in degrees, then its position in metres."""
+    """An object's matrix: scale, then turns about X, Y and Z in degrees, then its position in metres. Not to change."""
     x, y, z = np.radians(thing.rotation)
     turn_x = np.array([[1, 0, 0], [0, np.cos(x), -np.sin(x)], [0, np.sin(x), np.cos(x)]])
     turn_y = np.array([[np.cos(y), 0, np.sin(y)], [0, 1, 0], [-np.sin(y), 0, np.cos(y)]])
@@ -23,6 +25,7 @@ def placement(thing: StageObject) -> Matrix:
     matrix = np.eye(4)
     matrix[:3, :3] = turn_z @ turn_y @ turn_x @ np.diag(thing.scale)
     matrix[:3, 3] = thing.position
+    matrix.flags.writeable = False
     return matrix
 
 

@@ -188,6 +188,8 @@ class LoadedFiles(QObject):
             self._held = False
             for _ in range(self._being_read):
                 self._read_some()
+            if not self._being_read:
+                self.changed.emit()
 
     def _read_some(self) -> None:
         self._background.work_out(partial(_read_next, self._waiting, self._lock), self._read_one)

@@ -24,7 +24,7 @@ class OpenProject(QObject):
     """The project before and after an edit."""
 
     def __init__(self, folder: Path, *, held: bool = False) -> None:
-        """Open the project in a folder. `held`: its files are read once that is begun. Raises BadProject."""
+        """Open the project in a folder. `held`: only what is read of it now, until `files.begin`. Raises BadProject."""
         super().__init__()
         self.windows = 0
         opened = open_project(folder)
@@ -40,7 +40,8 @@ class OpenProject(QObject):
         )
         self.files.changed.connect(self.notices.look)
         self.files.follow(self.project)
-        self.notices.look()
+        if not held:
+            self.notices.look()
 
     def leave(self) -> None:
         """A window goes."""

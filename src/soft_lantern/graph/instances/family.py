@@ -11,6 +11,7 @@ from soft_lantern.graph.document import Instance, Parameter, Project, changed, n
 from soft_lantern.graph.instances.limits import Limits, with_limits
 from soft_lantern.graph.instances.values import (
     Look,
+    ancestry,
     children,
     fits,
     instance_of,
@@ -36,15 +37,20 @@ class Standing(StrEnum):
     LOCKED = "locked"
 
 
-def standing(project: Project, instance: Instance, parameter: Parameter) -> Standing:
-    """Whether a value comes from the parent, is set here, or is set here to what the parent has."""
-    if locked_by(project, instance.id, parameter.id):
-        return Standing.LOCKED
-    if parameter.id not in instance.values:
-        return Standing.INHERITED
+def standings(project: Project, instance: Instance, parameters: Iterable[Parameter]) -> dict[str, Standing]:
+    """Whether values come from the parent, are set here, or are set here to what the parent has; by parameter id."""
+    locked = {each for ancestor in ancestry(project, instance.id)[0][1:] for each in ancestor.locks}
     above = look(project, instance.parent)
-    same = above is not None and value_of(above, parameter) == instance.values[parameter.id]
-    return Standing.EQUAL if same else Standing.OVERRIDDEN
+
+    def of(parameter: Parameter) -> Standing:
+        if parameter.id in locked:
+            return Standing.LOCKED
+        if parameter.id not in instance.values:
+            return Standing.INHERITED
+        same = above is not None and value_of(above, parameter) == instance.values[parameter.id]
+        return Standing.EQUAL if same else Standing.OVERRIDDEN
+
+    return {parameter.id: of(parameter) for parameter in parameters}
 
 
 def value_of(found: Look, parameter: Parameter) -> Value:

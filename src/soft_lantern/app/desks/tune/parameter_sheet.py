@@ -12,8 +12,8 @@ from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_la
 from soft_lantern.app.widgets.parameter_control import Library, ParameterControl
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.shelf import without_defaults
-from soft_lantern.graph.document import Instance, Parameter, Project
-from soft_lantern.graph.instances.family import Standing, outside, standing, value_of
+from soft_lantern.graph.document import Parameter, Project
+from soft_lantern.graph.instances.family import Standing, outside, standings, value_of
 from soft_lantern.graph.instances.limits import can_narrow
 from soft_lantern.graph.instances.values import Look, locked_by, look
 from soft_lantern.graph.parameters.edits import is_offered, limits_in_words
@@ -21,6 +21,7 @@ from soft_lantern.graph.ramps.images import readable
 from soft_lantern.values.kinds import Value
 
 MARKS = {Standing.INHERITED: "", Standing.OVERRIDDEN: "●", Standing.EQUAL: "○", Standing.LOCKED: "locked"}
+OWN = {Standing.OVERRIDDEN, Standing.EQUAL}
 WORDS = {
     Standing.INHERITED: "Comes from the parent",
     Standing.OVERRIDDEN: "Set here",
@@ -54,7 +55,9 @@ class ParameterSheet(QScrollArea):
         """What each parameter that is shown is called."""
         self.folds: dict[str, QToolButton] = {}
         self.group_buttons: dict[str, QToolButton] = {}
-        self._standings: dict[str, set[Standing]] = {}
+        self._standings: dict[str, frozenset[Standing]] = {}
+        self._rows_told: dict[str, tuple[object, ...]] = {}
+        """What each row was made to show last; a row whose control has been moved since is made to anew."""
         self._locks: frozenset[str] = frozenset()
         self._narrowed: frozenset[str] = frozenset()
         self._editable = False
@@ -76,19 +79,23 @@ class ParameterSheet(QScrollArea):
             self._shown, self.library = shape, library
             self._build(parameters)
         self._parameters = parameters
-        editable = self._editable = len(instances) == len(found)
+        self._editable = len(instances) == len(found)
         self._narrowed = frozenset(i for each in instances for i in each.limits)
         self._locks = frozenset(instances[0].locks) if len(instances) == 1 else frozenset()
         self._values = {p.id: value_of(found[0], p) for p in parameters}
+        stand = [standings(project, instance, parameters) for instance in instances]
         for parameter in parameters:
-            self._show_row(project, parameter, found, instances, editable=editable)
+            values = frozenset(value_of(each, parameter) for each in found)
+            held = self._standings[parameter.id] = frozenset(each[parameter.id] for each in stand)
+            locks = [locked_by(project, each.id, parameter.id) for each in instances] if Standing.LOCKED in held else []
+            self._show_row(parameter, values, held, next((each.name for each in locks if each), ""))
         self._show_conditions()
 
     def menu_for(self, parameter_id: str) -> QMenu:
         """What can be done with one parameter."""
         menu = passing(QMenu(self))
         parameter = next(p for p in self._parameters if p.id == parameter_id)
-        own = self._standings.get(parameter_id, set()) & {Standing.OVERRIDDEN, Standing.EQUAL}
+        own = self._standings[parameter_id] & OWN
         reset = menu.addAction("Reset to the parent’s", lambda: self.reset_wanted.emit([parameter_id]))
         clamp = menu.addAction("Hold to its limits", lambda: self.clamp_wanted.emit(parameter_id))
         menu.addAction("Try values of it", lambda: self.sweep_wanted.emit(parameter_id))
@@ -103,18 +110,15 @@ class ParameterSheet(QScrollArea):
         return menu
 
     def _show_row(
-        self,
-        project: Project,
-        parameter: Parameter,
-        found: Sequence[Look],
-        instances: Sequence[Instance],
-        *,
-        editable: bool,
+        self, parameter: Parameter, values: frozenset[Value], standings: frozenset[Standing], lock: str
     ) -> None:
+        """`lock`: the name of the ancestor that locks it, where one does."""
+        editable, kept = self._editable, (parameter.id in self._narrowed, parameter.id in self._locks)
+        told = (parameter, values, standings, lock, editable, *kept)
+        if self._rows_told.get(parameter.id) == told:
+            return
+        self._rows_told[parameter.id] = told
         control, mark = self.controls[parameter.id], self.marks[parameter.id]
-        values = {value_of(each, parameter) for each in found}
-        standings = {standing(project, instance, parameter) for instance in instances}
-        self._standings[parameter.id] = standings
         if len(values) == 1:
             control.show_value(next(iter(values)))
         else:
@@ -127,8 +131,7 @@ class ParameterSheet(QScrollArea):
         text = "!" if beyond else MARKS[shown] if shown else ""
         words = WORDS.get(shown, "") if shown else ""
         if locked:
-            lock = next((each for i in instances if (each := locked_by(project, i.id, parameter.id))), None)
-            text, words = "locked", f"Locked in {lock.name}" if lock else "Locked above"
+            text, words = "locked", f"Locked in {lock}" if lock else "Locked above"
         elif len(standings) > 1:
             words = "Set in some of these"
         if beyond:
@@ -139,7 +142,10 @@ class ParameterSheet(QScrollArea):
             words = f"{words}; locked for descendants".removeprefix("; ")
         mark.setText(text)
         mark.setToolTip(tip(words))
-        self.resets[parameter.id].setVisible(bool(standings & {Standing.OVERRIDDEN, Standing.EQUAL}))
+
+    def _want(self, parameter_id: str, value: Value) -> None:
+        self._rows_told.pop(parameter_id, None)
+        self.value_wanted.emit(parameter_id, value)
 
     def _show_conditions(self) -> None:
         """Offer what its switch asks for and no fold hides."""
@@ -158,12 +164,12 @@ class ParameterSheet(QScrollArea):
             if policy.retainSizeWhenHidden() is not shown:
                 policy.setRetainSizeWhenHidden(shown)
                 reset.setSizePolicy(policy)
-            if not shown:
-                reset.hide()
+            reset.setVisible(shown and bool(self._standings[parameter.id] & OWN))
 
     def _build(self, parameters: tuple[Parameter, ...]) -> None:
         for kept in (self.controls, self.marks, self.resets, self.rows, self.folds, self.group_buttons, self.labels):
             kept.clear()
+        self._rows_told.clear()
         self._outside.clear()
         inside = QWidget()
         column = QVBoxLayout(inside)
@@ -242,7 +248,7 @@ class ParameterSheet(QScrollArea):
         label.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         label.customContextMenuRequested.connect(lambda at: self.menu_for(parameter.id).popup(label.mapToGlobal(at)))
         control = ParameterControl(parameter, parameter.default, self.library)
-        control.changed.connect(lambda value: self.value_wanted.emit(parameter.id, value))
+        control.changed.connect(lambda value: self._want(parameter.id, value))
         reset_button = QToolButton()
         reset_button.setText("Reset")
         reset_button.setToolTip(tip(f"Let {parameter.label} come from the parent again"))
