@@ -21,11 +21,12 @@ from soft_lantern.app.window.window import MainWindow
 application = make_application()
 window = MainWindow(Path(sys.argv[1]))
 pictures = window.build.stage.pictures
+whole = lambda: pictures.still and window.session.files.all_read
 if sys.argv[2] == "close":
     from PyQt6.QtCore import QTimer
-    pictures.arrived.connect(lambda _: pictures.still and QTimer.singleShot(1000, window.close))
+    pictures.arrived.connect(lambda _: whole() and QTimer.singleShot(1000, window.close))
 else:
-    pictures.arrived.connect(lambda _: pictures.still and window.session.files.all_read and os._exit(0))
+    pictures.arrived.connect(lambda _: whole() and os._exit(0))
 if sys.argv[2] == "seen":
     pictures.found.connect(lambda: (window.build.stage.repaint(), os._exit(0)))
 window.show()

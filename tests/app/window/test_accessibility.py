@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from by_hand import Open, click, middle_of, node_of, until
+from by_hand import Open, click, middle_of, node_of, pixels, until
 from soft_lantern.app.widgets.colour_button import ColourButton
 from soft_lantern.app.widgets.gradient_bar import GradientBar
 from soft_lantern.app.widgets.palette_grid import PaletteGrid
@@ -118,3 +118,25 @@ def test_the_canvas_tells_what_a_slip_shows_and_what_feeds_it(window: MainWindow
     assert "Low colour" not in canvas.accessibleDescription()  # Tab goes on to the next slip, and that is told
     click(canvas, QPointF(4, canvas.height() - 4))
     assert canvas.accessibleDescription() == "12 slips; none selected"
+
+
+def test_slips_and_objects_are_lists_to_be_read_out(window: MainWindow) -> None:
+    canvas, stage, session = window.build.canvas, window.build.stage, window.session
+    until(lambda: canvas.answer)
+    slips = canvas.spoken.list.spoken()
+    assert len(slips) == 12
+    mask = next(line for line in slips if line.startswith("Height mask. "))
+    assert mask.startswith("Height mask. value from Divide; low 0.00; high 1.00; gives number from ")
+    before = pixels(canvas.grab().toImage())
+    canvas.spoken.list.hide()
+    assert (pixels(canvas.grab().toImage()) == before).all()  # it is not seen
+    session.open_scene("tea_terrace")
+    assert session.scene
+    objects = stage.spoken.list.spoken()
+    assert [line.split(". ")[0] for line in objects] == [thing.name for thing in session.scene.objects]
+    first = session.scene.objects[0]
+    window.build.select_object(first.id)
+    assert stage.accessibleDescription() == (f"{session.scene.name}: {len(objects)} objects; {first.name} selected")
+    session.change_object("Move", first.id, position=(0.25, 0.0, -1.0))
+    moved = next(line for line in stage.spoken.list.spoken() if line.startswith(f"{first.name}. wears "))
+    assert moved.endswith("; at 0.25, 0.00, −1.00")

@@ -4,13 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 
+from PyQt6.QtWidgets import QWidget
+
 from soft_lantern.app.canvas.painting import Measures
 from soft_lantern.app.canvas.shapes import Row, Slip, Spread
+from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.number_field import written
+from soft_lantern.app.widgets.spoken_list import SpokenList
 from soft_lantern.graph.document import node_of, port_ref
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, components
 from soft_lantern.values.words import counted
+
+
+class SpokenCanvas:
+    """Tells a screen reader of a canvas: what is selected, and a list of the slips. `measured`: of a wire."""
+
+    def __init__(self, canvas: QWidget, measured: Callable[[str], Measures | None]) -> None:
+        self.canvas, self.measured = canvas, measured
+        self.list = SpokenList(canvas, "slips")
+
+    def show_slips(self, spread: Spread, selected: Collection[str]) -> None:
+        """Tell of these slips, and of those that are selected."""
+        describe(self.canvas, in_words(spread, selected, self.measured))
+        self.list.show_entries(
+            list(spread.slips), lambda node_id: slip_in_words(spread, spread.slips[node_id], self.measured)
+        )
 
 
 def in_words(spread: Spread, selected: Collection[str], measured: Callable[[str], Measures | None]) -> str:
@@ -19,15 +38,23 @@ def in_words(spread: Spread, selected: Collection[str], measured: Callable[[str]
     chosen = [spread.slips[node_id] for node_id in spread.slips if node_id in selected]
     if len(chosen) != 1:
         return f"{whole}; {', '.join(slip.title for slip in chosen)} selected" if chosen else f"{whole}; none selected"
-    (slip,) = chosen
+    return f"{whole}; {chosen[0].title} selected. {_said(spread, chosen[0], measured)}".strip()
+
+
+def slip_in_words(spread: Spread, slip: Slip, measured: Callable[[str], Measures | None]) -> str:
+    """A slip's name and what it shows."""
+    return f"{slip.title}. {_said(spread, slip, measured)}".strip()
+
+
+def _said(spread: Spread, slip: Slip, measured: Callable[[str], Measures | None]) -> str:
     said = [_input(spread, slip, row) for row in slip.rows if not row.is_output]
     said += [_output(slip, row, measured) for row in slip.rows if row.is_output]
-    return f"{whole}; {slip.title} selected. {'; '.join(said)}".strip()
+    return "; ".join(said)
 
 
 def _input(spread: Spread, slip: Slip, row: Row) -> str:
     if row.setting:
-        return f"{row.setting.name.replace('_', ' ')} {row.choice}"
+        return f"{row.setting.name.replace('_', ' ')} {row.choice or 'none'}"
     assert row.port
     if row.wired:
         feeding = spread.slips.get(node_of(spread.material.wires.get(port_ref(slip.node_id, row.name), "")))

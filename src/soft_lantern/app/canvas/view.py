@@ -20,11 +20,10 @@ from soft_lantern.app.canvas.painting import (
     thumbnail_of,
 )
 from soft_lantern.app.canvas.shapes import REACH, Row, Slip, Spread, WireShape, spread
-from soft_lantern.app.canvas.spoken import in_words
+from soft_lantern.app.canvas.spoken import SpokenCanvas
 from soft_lantern.app.session.measurer import Answer
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.theme.style import app_font
-from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.plates import paint_refusal
 from soft_lantern.graph.document import Material, Note, Project, port_ref
@@ -69,6 +68,7 @@ class CanvasView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
         self.setAccessibleName("canvas")
+        self.spoken = SpokenCanvas(self, self.measures)
 
     @property
     def material(self) -> Material:
@@ -93,10 +93,9 @@ class CanvasView(QWidget):
 
     def show_library(self, project: Project) -> None:
         """Let the canvas know what textures, gradients, palettes and snippets the project has."""
-        there = readable(project)
-        renamed = there != self.readable
-        self.readable, self.snippets = there, project.snippets
-        if renamed:
+        before = self.readable
+        self.readable, self.snippets = readable(project), project.snippets
+        if self.readable != before:
             self.spread = spread(self.material, None, self._names())
 
     def _names(self) -> dict[str, str]:
@@ -123,7 +122,7 @@ class CanvasView(QWidget):
         self._say()
 
     def _say(self) -> None:
-        describe(self, in_words(self.spread, self.selected, self.measures))
+        self.spoken.show_slips(self.spread, self.selected)
         self.update()
 
     def frame_all(self, *, whole: bool = False) -> None:

@@ -32,6 +32,7 @@ from soft_lantern.app.stage.gestures import (
 from soft_lantern.app.stage.grasps import Grasps
 from soft_lantern.app.stage.modes import StageModes
 from soft_lantern.app.stage.picking import Picking
+from soft_lantern.app.stage.spoken import SpokenStage
 from soft_lantern.app.stage.under_pointer import Shown
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.focus import paint_focus
@@ -74,6 +75,7 @@ class StageView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("stage")
+        self.spoken = SpokenStage(session, self.modes, self)
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
         self.modes.seen.connect(self.request)
