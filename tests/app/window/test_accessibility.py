@@ -89,19 +89,26 @@ def test_controls_that_paint_themselves_tell_their_value(window: MainWindow) -> 
     before = slider.accessibleDescription()
     QTest.keyClick(slider, Qt.Key.Key_Right)
     assert slider.accessibleDescription() not in ("", before)
+    wanted = list[float]()
+    slider.changed.connect(wanted.append)
+    slider.setValue(250)  # as a screen reader moves it
+    assert wanted == [pytest.approx(slider.low + (slider.high - slider.low) / 4)] and slider.value == wanted[0]
     swatch = next(each for each in build.shelf.findChildren(ColourButton) if each.isVisible())
     assert swatch.accessibleDescription() == swatch.words() and swatch.words().startswith("#")
+    swatch.click()  # as a screen reader presses it
+    assert swatch.picker and swatch.picker.isVisible()
+    swatch.picker.hide()
     window.go_to_desk("Colour")
     window.edit_ramps("embers")
     (bar,) = (each for each in window.colour.findChildren(GradientBar) if each.isVisible())
     bar.select(1)
-    assert bar.accessibleDescription() == "stop 2 of 4, at 0.35, #6e1f1c"
+    assert bar.accessibleDescription() == "stop 2 of 4, at 0.35, #6e1f1c" == bar.spoken.spoken()[1]
     window.edit_ramps("moth_dust")
     (grid,) = (each for each in window.colour.findChildren(PaletteGrid) if each.isVisible())
     grid.setFocus()
     grid.select(0)
     QTest.keyClick(grid, Qt.Key.Key_Right)
-    assert grid.accessibleDescription() == "cell 2 of 11, #6b4632"
+    assert grid.accessibleDescription() == "cell 2 of 11, #6b4632" == grid.spoken.spoken()[1]
 
 
 def test_the_canvas_tells_what_a_slip_shows_and_what_feeds_it(window: MainWindow) -> None:

@@ -7,7 +7,7 @@ import math
 
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.colour_picker import ColourPicker
@@ -20,7 +20,7 @@ COLOUR_DRAG = "application/x-soft-lantern-colour"
 """Linear RGBA as a JSON list: exact, where a screen colour is not."""
 
 
-class ColourButton(QWidget):
+class ColourButton(QAbstractButton):
     """Shows a linear RGBA colour as a swatch and its hex; press to pick another, drag it onto another control.
 
     `alpha` and `hdr`: whether the picker offers alpha, and strength above white.
@@ -45,6 +45,7 @@ class ColourButton(QWidget):
         self.setAcceptDrops(True)
         self.picker: ColourPicker | None = None
         self.setAccessibleName("colour")
+        self.clicked.connect(lambda _: self.open_picker())  # by a screen reader: hands and keys have ways of their own
         self._say()
 
     def show_value(self, value: Linear) -> None:

@@ -18,6 +18,7 @@ from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.spoken_list import SpokenList
 from soft_lantern.app.widgets.surround import NARROW, paint_surround
 from soft_lantern.graph.document import AlphaStop, Gradient, Stop, changed
 from soft_lantern.graph.ramps.images import colours_at, in_order, shown_row
@@ -44,6 +45,7 @@ class GradientBar(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("gradient")
+        self.spoken = SpokenList(self, "stops")
 
     def show_gradient(self, gradient: Gradient) -> None:
         """Show a gradient without telling anyone."""
@@ -83,10 +85,15 @@ class GradientBar(QWidget):
 
     def _say(self) -> None:
         if self.stops:
-            stop = self.stops[self.at]
-            hex_ = colour_to_hex(self.colour_of(stop))
-            describe(self, f"stop {self.at + 1} of {len(self.stops)}, at {written(stop.at)}, {hex_}")
+            describe(self, self._stop(str(self.at)))
+        self.spoken.show_entries([str(place) for place in range(len(self.stops))], self._stop)
         self.update()
+
+    def _stop(self, place: str) -> str:
+        stop = self.stops[int(place)]
+        return (
+            f"stop {int(place) + 1} of {len(self.stops)}, at {written(stop.at)}, {colour_to_hex(self.colour_of(stop))}"
+        )
 
     def x_of(self, at: float) -> float:
         """Where a place from 0 to 1 is on the widget."""

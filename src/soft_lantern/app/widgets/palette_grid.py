@@ -13,6 +13,7 @@ from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.focus import paint_focus
 from soft_lantern.app.widgets.screen_colour import screen_colour
+from soft_lantern.app.widgets.spoken_list import SpokenList
 from soft_lantern.app.widgets.surround import paint_surround
 from soft_lantern.graph.document import Palette
 from soft_lantern.graph.ramps.images import side_of
@@ -36,6 +37,7 @@ class PaletteGrid(QWidget):
         self.setMinimumSize(QSize(150, 150))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("palette")
+        self.spoken = SpokenList(self, "cells")
 
     def show_palette(self, palette: Palette) -> None:
         """Show a palette without telling anyone."""
@@ -54,8 +56,13 @@ class PaletteGrid(QWidget):
     def _say(self) -> None:
         colours = self.shown.colours
         if colours:
-            describe(self, f"cell {self.at + 1} of {len(colours)}, {colour_to_hex(colours[self.at])}")
+            describe(self, self._cell(str(self.at)))
+        self.spoken.show_entries([str(place) for place in range(len(colours))], self._cell)
         self.update()
+
+    def _cell(self, place: str) -> str:
+        colours = self.shown.colours
+        return f"cell {int(place) + 1} of {len(colours)}, {colour_to_hex(colours[int(place)])}"
 
     def cell(self, place: int) -> QRectF:
         """Where a cell is on the widget."""

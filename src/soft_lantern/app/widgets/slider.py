@@ -5,18 +5,21 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QAbstractSlider, QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.number_field import written
 
+WHOLE = 1000
 
-class Slider(QWidget):
+
+class Slider(QAbstractSlider):
     """Values from `low` to `high`. A press jumps there and drags on; Shift drags ten times finer.
 
     By `ratio`, equal ways along the slider are equal ratios; the ends must then be above 0. `step` is kept to if given.
+    As Qt has it, for screen readers, it goes in whole numbers from 0 to `WHOLE`.
     """
 
     changed = pyqtSignal(float)
@@ -32,11 +35,15 @@ class Slider(QWidget):
         step: float | None = None,
     ) -> None:
         super().__init__(parent)
-        self.low, self.high, self.value, self.ratio, self.step = low, high, value, ratio, step
+        self.low, self.high, self.ratio, self.step = low, high, ratio, step
+        self.value: float = value  # type: ignore[assignment]  # Qt's own is the whole number
         self.mixed = False
         self._from: tuple[float, float] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(QSize(70, 22))
+        self.setRange(0, WHOLE)
+        self.setValue(self._whole())
+        self.valueChanged.connect(self._moved)
 
     def sizeHint(self) -> QSize:
         return QSize(120, 22)
@@ -44,6 +51,7 @@ class Slider(QWidget):
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
         self.value, self.mixed = value, False
+        self.setValue(self._whole())
         describe(self, written(value))
         self.update()
 
@@ -65,6 +73,19 @@ class Slider(QWidget):
         if value != self.value or self.mixed:
             self.show_value(value)
             self.changed.emit(value)
+
+    def _whole(self) -> int:
+        return round(min(max(self._share(self.value), 0.0), 1.0) * WHOLE)
+
+    def _moved(self, whole: int) -> None:
+        """Somebody else has moved it, such as a screen reader."""
+        if whole != self._whole():
+            self.want(self._at_share(whole / WHOLE))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """A wheel scrolls what the slider lies in."""
+        if event:
+            event.ignore()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
