@@ -148,9 +148,9 @@ class RenderWorker:
         drawing = self._drawing
         drawing.newest.submit(self._whose + place, lambda: drawing.look_back(word, tell), lambda _: tell(None))
 
-    def keep(self, word: Callable[[], str], pixels: Pixels) -> None:
-        """Keep a picture under such a word for the next start."""
-        self._drawing.last[self._whose] = (word, pixels)
+    def keep(self, place: str, word: Callable[[], str], pixels: Pixels) -> None:
+        """Keep the last picture of a place under such a word for the next start."""
+        self._drawing.last[self._whose + place] = (word, pixels)
 
     def stop(self) -> None:
         """Forget what waits, after what is being drawn; the last to leave ends the thread."""
@@ -208,8 +208,8 @@ class _Drawing:
         return found
 
     def _end(self) -> None:
-        for whose, (word, pixels) in self.last.items():
-            self._kept.keep(f"last of {whose}", name_of_start(word()), pixels)
+        for place, (word, pixels) in self.last.items():
+            self._kept.keep(f"last of {place}", name_of_start(word()), pixels)
         self._kept.write_all()
         self._give_up()
 

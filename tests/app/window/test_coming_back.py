@@ -79,6 +79,9 @@ def test_the_stage_shows_its_last_picture_until_the_same_is_drawn(
 
     first, came, _ = opened()
     assert "found" not in came
+    first.go_to_desk("Tune")  # whose stage has a picture of its own
+    until(lambda: first.stage().pictures.still)
+    first.go_to_desk("Build")
     QTest.qWait(200)  # the layout has settled
     last = settled(first)
     closed(first)

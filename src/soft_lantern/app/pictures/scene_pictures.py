@@ -105,7 +105,7 @@ class ScenePictures(QObject):
         """Let the next start find what is shown now."""
         if self.still and self._drawn and self.session.files.all_read:
             seen, pixels = self._drawn
-            self.worker.keep(seen.word, pixels)
+            self.worker.keep(self.place, seen.word, pixels)
 
     def _first_sight(self, sight: Sight, size: tuple[int, int]) -> FirstSight:
         session, on_card = self.session, self.look_on_card(sight) if sight.card else ""
