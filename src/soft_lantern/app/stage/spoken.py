@@ -10,7 +10,7 @@ from soft_lantern.app.stage.modes import StageModes
 from soft_lantern.app.widgets.described import describe
 from soft_lantern.app.widgets.number_field import written
 from soft_lantern.app.widgets.spoken_list import SpokenList
-from soft_lantern.graph.document import Project, StageObject
+from soft_lantern.graph.document import Project, Scene, StageObject
 from soft_lantern.graph.instances.picks import worn_looks
 from soft_lantern.values.words import counted
 
@@ -22,20 +22,26 @@ class SpokenStage(QObject):
         super().__init__(stage)
         self.session, self.modes, self.stage = session, modes, stage
         self.list = SpokenList(stage, "objects on the stage")
-        session.changed.connect(lambda old, new: self._say() if old.scenes is not new.scenes else None)
-        session.view_changed.connect(self._say)
+        self._scene: Scene | None = None
+        self._chosen = ("", "")
+        session.changed.connect(lambda old, new: self._say())
+        session.view_changed.connect(self._say)  # another scene comes with another view
         modes.changed.connect(self._say)
         self._say()
 
     def _say(self) -> None:
-        scene = self.session.scene
+        scene, sight = self.session.scene, self.modes.sight
+        chosen = (sight.selected, sight.part)
+        if scene and scene is self._scene and chosen == self._chosen:
+            return
+        self._scene, self._chosen = scene, chosen
         if scene is None:
             describe(self.stage, "no scene")
             self.list.show_entries([], str)
             return
-        chosen = scene.object(self.modes.sight.selected)
-        part = f", {self.modes.sight.part}" if chosen and self.modes.sight.part else ""
-        selected = f"{chosen.name}{part} selected" if chosen else "none selected"
+        held = scene.object(sight.selected)
+        part = f", {sight.part}" if held and sight.part else ""
+        selected = f"{held.name}{part} selected" if held else "none selected"
         describe(self.stage, f"{scene.name}: {counted(len(scene.objects), 'object')}; {selected}")
         self.list.show_entries([thing.id for thing in scene.objects], self._object)
 
