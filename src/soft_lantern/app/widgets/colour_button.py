@@ -7,7 +7,7 @@ import math
 
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from soft_lantern.app.theme.colours import theme
 from soft_lantern.app.widgets.colour_picker import ColourPicker
@@ -40,6 +40,7 @@ class ColourButton(QAbstractButton):
         self.value, self.alpha, self.hdr, self.mixed = value, alpha, hdr, False
         self._pressed: QPointF | None = None
         self.setMinimumSize(QSize(106, 24))
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)  # as high as its row
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAcceptDrops(True)
