@@ -261,3 +261,20 @@ def test_the_oldest_go_when_there_are_too_many_bytes(
     left = kept()
     assert sum(path.stat().st_size for path in left) <= each * 8.5 * 0.75
     assert not set(left) & set(oldest[:3]) and len(left) >= 5
+
+
+def test_the_last_picture_of_a_window_is_there_while_another_window_goes_on() -> None:
+    closed = RenderWorker("soft")
+    other = RenderWorker(beside=closed)
+    pixels, came, told = np.full((4, 6, 4), 9, np.uint8), threading.Event(), list[Pixels | None]()
+    closed.keep("build", lambda: "a scene", pixels)
+    closed.stop()
+
+    def tell(found: Pixels | None) -> None:
+        told.append(found)
+        came.set()
+
+    other.look_back("build", lambda: "a scene", tell)
+    assert came.wait(20)
+    other.stop()
+    assert told[0] is not None and np.array_equal(told[0], pixels)

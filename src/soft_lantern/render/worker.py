@@ -154,10 +154,13 @@ class RenderWorker:
 
     def stop(self) -> None:
         """Forget what waits, after what is being drawn; the last to leave ends the thread."""
-        self._drawing.newest.leave(self._whose)
-        self._drawing.users -= 1
-        if not self._drawing.users:
-            self._drawing.newest.stop()
+        drawing = self._drawing
+        drawing.newest.leave(self._whose)
+        drawing.users -= 1
+        if drawing.users:
+            drawing.newest.submit(f"last of {self._whose}", drawing.keep_last, _not_said)
+        else:
+            drawing.newest.stop()
 
 
 _NUMBERS = count()
@@ -207,9 +210,14 @@ class _Drawing:
         found: Renderer = self._local.renderer
         return found
 
-    def _end(self) -> None:
-        for place, (word, pixels) in self.last.items():
+    def keep_last(self) -> None:
+        """Keep the last pictures of windows that are gone, on the thread; nothing else of them is held."""
+        while self.last:
+            place, (word, pixels) = self.last.popitem()
             self._kept.keep(f"last of {place}", name_of_start(word()), pixels)
+
+    def _end(self) -> None:
+        self.keep_last()
         self._kept.write_all()
         self._give_up()
 

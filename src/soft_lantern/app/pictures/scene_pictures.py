@@ -88,6 +88,8 @@ class ScenePictures(QObject):
         Nothing else is begun until that is seen, so that it is seen at once: then one is `wanted`. And as long as it
         is of how things will be when all is read, nothing less is drawn.
         """
+        if self._looked and self._found is None:
+            return self._looking
         seen = self._first_sight(sight, size)
         if not self._looked:
             self._looked = self._looking = True

@@ -85,15 +85,13 @@ class GradientBar(QWidget):
 
     def _say(self) -> None:
         if self.stops:
-            describe(self, self._stop(str(self.at)))
-        self.spoken.show_entries([str(place) for place in range(len(self.stops))], self._stop)
+            describe(self, self._stop(self.at))
+        self.spoken.show_entries(range(len(self.stops)), self._stop)
         self.update()
 
-    def _stop(self, place: str) -> str:
-        stop = self.stops[int(place)]
-        return (
-            f"stop {int(place) + 1} of {len(self.stops)}, at {written(stop.at)}, {colour_to_hex(self.colour_of(stop))}"
-        )
+    def _stop(self, place: int) -> str:
+        stop = self.stops[place]
+        return f"stop {place + 1} of {len(self.stops)}, at {written(stop.at)}, {colour_to_hex(self.colour_of(stop))}"
 
     def x_of(self, at: float) -> float:
         """Where a place from 0 to 1 is on the widget."""

@@ -56,13 +56,13 @@ class PaletteGrid(QWidget):
     def _say(self) -> None:
         colours = self.shown.colours
         if colours:
-            describe(self, self._cell(str(self.at)))
-        self.spoken.show_entries([str(place) for place in range(len(colours))], self._cell)
+            describe(self, self._cell(self.at))
+        self.spoken.show_entries(range(len(colours)), self._cell)
         self.update()
 
-    def _cell(self, place: str) -> str:
+    def _cell(self, place: int) -> str:
         colours = self.shown.colours
-        return f"cell {int(place) + 1} of {len(colours)}, {colour_to_hex(colours[int(place)])}"
+        return f"cell {place + 1} of {len(colours)}, {colour_to_hex(colours[place])}"
 
     def cell(self, place: int) -> QRectF:
         """Where a cell is on the widget."""

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt
 from PyQt6.QtWidgets import QFrame, QListView, QWidget
 
+K = TypeVar("K")
 _SPOKEN = (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole)
 
 
@@ -26,7 +28,7 @@ class SpokenList(QListView):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setGeometry(-1, -1, 1, 1)  # beside what is painted
 
-    def show_entries(self, keys: Sequence[str], words: Callable[[str], str]) -> None:
+    def show_entries(self, keys: Sequence[K], words: Callable[[K], str]) -> None:
         """Hold these entries; `words` says what one of them is now, by its key."""
         self._entries.show_entries(keys, words)
 
@@ -38,10 +40,10 @@ class SpokenList(QListView):
 class _Entries(QAbstractListModel):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self._keys: list[str] = []
-        self._words: Callable[[str], str] = str
+        self._keys: list[Any] = []
+        self._words: Callable[[Any], str] = str
 
-    def show_entries(self, keys: Sequence[str], words: Callable[[str], str]) -> None:
+    def show_entries(self, keys: Sequence[K], words: Callable[[K], str]) -> None:
         self._words = words
         if list(keys) != self._keys:
             self.beginResetModel()

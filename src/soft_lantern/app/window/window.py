@@ -25,7 +25,6 @@ from soft_lantern.app.theme import style
 from soft_lantern.app.widgets.passing import passing
 from soft_lantern.app.widgets.picture_picker import pictures_from
 from soft_lantern.app.widgets.swatches import Swatches
-from soft_lantern.app.widgets.texels import Linear
 from soft_lantern.app.window.banner import Banner
 from soft_lantern.app.window.closing import settled
 from soft_lantern.app.window.coming_back import ComingBack
@@ -50,6 +49,7 @@ if TYPE_CHECKING:  # each desk is imported when it is first wanted
     from soft_lantern.app.desks.colour.desk import ColourDesk
     from soft_lantern.app.desks.dress.desk import DressDesk
     from soft_lantern.app.desks.tune.desk import TuneDesk
+    from soft_lantern.app.widgets.texels import Linear
 
 
 class MainWindow(QMainWindow):
