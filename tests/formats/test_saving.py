@@ -8,11 +8,14 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from soft_lantern.errors import BadFile, BadProject
 from soft_lantern.formats.journal import ASIDE, JOURNAL, OWN
 from soft_lantern.formats.places import file_inside, new_file, read_plain, whole, write_whole
 from soft_lantern.formats.project_folder import OnDisk, open_project
+from soft_lantern.formats.records import as_text
 from soft_lantern.formats.recovery import RECOVERY, UnsavedWork, earlier_states, left_behind
 from soft_lantern.formats.saving import ChangedOutside, save_project
 from soft_lantern.graph.document import Instance, Parameter, Project, Sun, changed
@@ -24,6 +27,17 @@ from soft_lantern.values.kinds import Kind
 def _raw(path: Path) -> dict[str, object]:
     found: dict[str, object] = json.loads(path.read_text())
     return found
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text(),
+        lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(), inner, max_size=4),
+    )
+)
+def test_files_are_json_as_python_sets_it_out_in_lines(raw: object) -> None:
+    text = json.dumps(raw, indent=2, sort_keys=True, ensure_ascii=False) + "\n"
+    assert as_text(raw) == text.encode("utf-8", "replace")
 
 
 def test_what_did_not_change_is_not_rewritten_whatever_is_in_it(demo_folder: Path) -> None:

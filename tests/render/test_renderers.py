@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+import time
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +20,8 @@ from soft_lantern.graph.document import Project, View, changed
 from soft_lantern.ir.expr import const
 from soft_lantern.render.frame import Frame, Paint, Picture
 from soft_lantern.render.gl import GlRenderer
+from soft_lantern.render.gl_resources import fill_picture
+from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import SHOWABLE, LoweredMaterials, StageOptions, frame_of
 from soft_lantern.render.worker import Job, RenderWorker
@@ -112,6 +116,35 @@ def test_what_lies_behind_the_camera_is_cut_off(demo: Demo, gl: GlRenderer, soft
 def test_each_switch_changes_the_picture(demo: Demo, gl: GlRenderer, option: str) -> None:
     on, off = (gl.render(demo_frame(demo, StageOptions(**{option: v}))).pixels for v in (True, False))
     assert (on != off).any(axis=2).mean() > 0.008
+
+
+def test_while_the_driver_works_other_threads_go_on(gl: GlRenderer) -> None:
+    """A program is compiled and a picture of many pixels drawn and read, and a thread beside takes a step each ms."""
+    steps, over = list[float](), threading.Event()
+
+    def beside() -> None:
+        while not over.wait(0.001):
+            steps.append(time.perf_counter())
+
+    shader = "#version 330 core\nout vec4 pixel;\nvoid main() {{ vec4 v = gl_FragCoord;\n{} pixel = v; }}\n"
+    long = shader.format("".join(f"v = fract(v.yzxw * {n}.5 + sin(v)) + pow(v.wxyz, v);\n" for n in range(1200)))
+    slow = gl.resources.program(
+        WHOLE_PICTURE_VERTEX, shader.format("for (int i = 0; i < 200; i++) v = sin(v) + v.yzwx;")
+    )
+    target = gl.resources.target("slow", (700, 700))
+    thread = threading.Thread(target=beside)
+    thread.start()
+    moments = [time.perf_counter()]
+    gl.resources.program(WHOLE_PICTURE_VERTEX, long)
+    moments.append(time.perf_counter())
+    target.drawing.use()
+    fill_picture(gl.context, slow)
+    target.linear.read()
+    moments.append(time.perf_counter())
+    over.set()
+    thread.join()
+    for began, ended in pairwise(moments):
+        assert sum(began < step < ended for step in steps) >= 10, f"{ended - began} s"
 
 
 def test_the_worker_drops_old_jobs_and_survives_a_failing_one(demo_folder: Path) -> None:

@@ -141,10 +141,15 @@ def path_of(folder: str, record_id: str) -> str:
 def as_text(raw: Any) -> bytes:
     """JSON that people can read and compare. It holds no NaN and no infinity."""
     try:
-        text = json.dumps(raw, indent=2, sort_keys=True, ensure_ascii=False, allow_nan=False)
+        text = _in_one_line(raw)
     except ValueError:
-        text = json.dumps(_finite(raw, []), indent=2, sort_keys=True, ensure_ascii=False, allow_nan=False)
-    return (text + "\n").encode("utf-8", "replace")
+        text = _in_one_line(_finite(raw, []))
+    return msgspec.json.format(text.encode("utf-8", "replace"), indent=2) + b"\n"
+
+
+def _in_one_line(raw: Any) -> str:
+    # Lines of their own are not asked for here: for those the writer works in Python, beside a window's hands.
+    return json.dumps(raw, sort_keys=True, ensure_ascii=False, allow_nan=False)
 
 
 def parsed(data: bytes, *, leave_out: bool = True) -> tuple[dict[str, Any], list[str]]:

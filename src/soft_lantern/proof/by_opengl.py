@@ -12,7 +12,7 @@ import numpy as np
 from soft_lantern.errors import LanternError
 from soft_lantern.proof import glsl_points
 from soft_lantern.proof.points import Rows, Trial
-from soft_lantern.render.gl_resources import new_context
+from soft_lantern.render.gl_calls import new_context
 
 
 def _named_context() -> tuple[moderngl.Context, str]:

@@ -26,10 +26,7 @@ from soft_lantern.render.gl_glow import with_glow
 from soft_lantern.render.gl_resources import (
     GlResources,
     Target,
-    can_resize,
-    draw_triangles,
     fill_picture,
-    finish,
     resize,
     write_uniform,
 )
@@ -53,7 +50,7 @@ _EDGE = const(*EDGE_COLOUR)
 def _as_drawn(frame: Frame) -> Frame:
     """The frame, or a small one that is to be smoothed at twice its size. Lines of one pixel are drawn as they are."""
     width, height = frame.size
-    if not frame.samples or frame.edges or width * height > SMALL or not can_resize():
+    if not frame.samples or frame.edges or width * height > SMALL:
         return frame
     return replace(frame, size=(2 * width, 2 * height), samples=0)
 
@@ -123,7 +120,6 @@ class GlRenderer:
             large, target = target, self.resources.target("picture", wanted.size)
             resize(large.drawing, target.drawing)
         elif target.resolved is not target.drawing:
-            finish()  # the copy would keep other threads waiting for all that is still to be drawn
             context.copy_framebuffer(target.resolved, target.drawing)
         pixels = self._display(wanted, target)
         linear = np.frombuffer(target.linear.read(), np.float32).reshape(wanted.size[1], wanted.size[0], 4)
@@ -171,7 +167,6 @@ class GlRenderer:
     def _keep_behind(self, frame: Frame, target: Target) -> None:
         """Copy what is drawn so far, with smaller copies, for those that read the colour behind them."""
         behind = self.resources.target("behind", frame.size)
-        finish()
         self.context.copy_framebuffer(behind.drawing, target.drawing)
         behind.linear.build_mipmaps()
         behind.linear.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
@@ -224,7 +219,6 @@ class GlRenderer:
         write_uniform(program, "clip_to_world", np.eye(4))
         target.shown.use()
         fill_picture(self.context, program)
-        finish()
         shown = target.shown if frame.shown_at <= frame.size else self.resources.enlarged(target.shown, frame.shown_at)
         rows = np.frombuffer(shown.read(components=4), np.uint8)
         return rows.reshape(shown.height, shown.width, 4)[::-1]
@@ -282,7 +276,7 @@ class GlRenderer:
         ordered = order is not item.mesh.triangles
         index = self.context.buffer(order.tobytes()) if ordered else kept.buffer(item.mesh, "triangles")
         array = self.context.vertex_array(program, buffers, index_buffer=index)
-        draw_triangles(program, array, 3 * len(order))
+        array.render(moderngl.TRIANGLES)
         array.release()
         if ordered:
             index.release()

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import ctypes
-import functools
 import weakref
 from collections import OrderedDict
 from collections.abc import Iterable
@@ -14,9 +12,10 @@ import moderngl
 import numpy as np
 import numpy.typing as npt
 
-from soft_lantern.errors import LanternError, NoGraphics
+from soft_lantern.errors import LanternError
 from soft_lantern.ir.expr import Expr, const
 from soft_lantern.render.frame import Paint
+from soft_lantern.render.gl_calls import call, new_context
 from soft_lantern.render.gl_text import WrittenShader, fragment_shader, vertex_shader
 from soft_lantern.render.soft import mesh_rows
 from soft_lantern.scene.mesh import Mesh
@@ -32,14 +31,6 @@ SPARE_UNIT = 15
 _FILTERS = {"linear": moderngl.LINEAR, "nearest": moderngl.NEAREST}
 _SRGB8_ALPHA8 = 0x8C43
 _NOWHERE = const(0.0, 0.0, 0.0)
-
-
-def new_context() -> moderngl.Context:
-    """A context of OpenGL 3.3 without a window. Raises NoGraphics where none can be had."""
-    try:
-        return moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
-    except Exception as error:  # the binding raises many kinds, down to plain Exception
-        raise NoGraphics(f"no OpenGL 3.3 on this machine ({error})") from error
 
 
 class GlResources:
@@ -112,7 +103,8 @@ class GlResources:
             made.repeat_x = made.repeat_y = image.wrap != "clamp"
             if image.wrap == "mirror":
                 made.use(SPARE_UNIT)
-                _mirror_bound_texture()
+                for direction in (0x2802, 0x2803):  # GL_MIRRORED_REPEAT, which the binding has no word for
+                    call("glTexParameteri", 0x0DE1, direction, 0x8370)
             if levels:
                 if made.dtype == "f4":
                     _write_levels(made, image)
@@ -155,12 +147,7 @@ class GlResources:
         return self._targets[key]
 
     def enlarged(self, picture: moderngl.Framebuffer, size: tuple[int, int]) -> moderngl.Framebuffer:
-        """A picture of 8 bits at a larger size, mixed between its pixels; as it is where the driver is out of reach.
-
-        It holds until the next one is asked for.
-        """
-        if not can_resize():
-            return picture
+        """A picture of 8 bits at a larger size, mixed between its pixels; it holds until the next one is asked for."""
         if self._enlarged is None or self._enlarged.size != size:
             self._enlarged = self.context.framebuffer([self.context.renderbuffer(size, 4)])
         resize(picture, self._enlarged)
@@ -240,86 +227,27 @@ def write_uniform(program: moderngl.Program, name: str, values: npt.ArrayLike) -
         member.write(np.ascontiguousarray(np.asarray(values).T, "f4").tobytes())
 
 
-@functools.cache
-def _library() -> ctypes.CDLL | None:
-    """OpenGL itself, for what the binding lacks; calls by this way let other threads of Python run meanwhile."""
-    with contextlib.suppress(OSError):
-        return ctypes.CDLL("libOpenGL.so.0")
-    return None
-
-
-def can_resize() -> bool:
-    """Whether `resize` can be had."""
-    return _library() is not None
-
-
 def resize(picture: moderngl.Framebuffer, into: moderngl.Framebuffer) -> None:
     """Copy a picture into one of another size, mixed between its pixels: at half the size each is the mean of four."""
-    library = _library()
-    assert library
-    library.glBindFramebuffer(0x8CA8, picture.glo)
-    library.glBindFramebuffer(0x8CA9, into.glo)
-    library.glBlitFramebuffer(0, 0, *picture.size, 0, 0, *into.size, 0x4000, 0x2601)
-    library.glFinish()
-
-
-def _mirror_bound_texture() -> None:
-    """GL_MIRRORED_REPEAT in both directions, which the binding has no word for; where it cannot be had, it repeats."""
-    library = _library()
-    if library:
-        for direction in (0x2802, 0x2803):
-            library.glTexParameteri(0x0DE1, direction, 0x8370)
+    call("glBindFramebuffer", 0x8CA8, picture.glo)
+    call("glBindFramebuffer", 0x8CA9, into.glo)
+    call("glBlitFramebuffer", 0, 0, *picture.size, 0, 0, *into.size, 0x4000, 0x2601)
 
 
 def _write_levels(texture: moderngl.Texture, image: Image) -> None:
-    """Give a texture of floats the very copies that the NumPy reader has.
-
-    The binding would have the driver make some first, and keep other threads waiting: at every step of a dragged stop.
-    """
-    library = _library()
-    if library is None:
-        texture.build_mipmaps()
+    """Give a texture of floats the very copies that the NumPy reader has; the binding would have some made first."""
     texture.use(SPARE_UNIT)
     for number, texels in enumerate(image.levels, 1):
         rows = np.ascontiguousarray(texels, np.float32)
-        if library is None:
-            texture.write(rows.tobytes(), level=number)
-        else:
-            size, where = (rows.shape[1], rows.shape[0]), ctypes.c_void_p(rows.ctypes.data)
-            library.glTexImage2D(0x0DE1, number, 0x8814, *size, 0, 0x1908, 0x1406, where)
-
-
-def draw_triangles(program: moderngl.Program, array: moderngl.VertexArray, count: int) -> None:
-    """Draw so many corners of triangles by the array's index buffer.
-
-    In software this takes long, and the binding would keep the window's thread waiting for all of it.
-    """
-    library = _library()
-    if library is None:
-        array.render(moderngl.TRIANGLES)
-        return
-    library.glUseProgram(program.glo)
-    library.glBindVertexArray(array.glo)
-    library.glDrawElements(0x0004, count, 0x1405, None)
+        size = rows.shape[1], rows.shape[0]
+        call("glTexImage2D", 0x0DE1, number, 0x8814, *size, 0, 0x1908, 0x1406, rows.ctypes.data)
 
 
 def fill_picture(context: moderngl.Context, program: moderngl.Program) -> None:
-    """Draw a program over the whole of what is drawn into; see `draw_triangles`."""
-    array, library = context.vertex_array(program, []), _library()
-    if library is None:
-        array.render(moderngl.TRIANGLES, vertices=3)
-    else:
-        library.glUseProgram(program.glo)
-        library.glBindVertexArray(array.glo)
-        library.glDrawArrays(0x0004, 0, 3)
+    """Draw a program over the whole of what is drawn into."""
+    array = context.vertex_array(program, [])
+    array.render(moderngl.TRIANGLES, vertices=3)
     array.release()
-
-
-def finish() -> None:
-    """Wait until all is drawn, without keeping other threads of Python waiting."""
-    library = _library()
-    if library:
-        library.glFinish()
 
 
 def _first_error(error: Exception) -> str:
