@@ -38,8 +38,7 @@ def run(cases: int, seed: int) -> str:
         write_demo(home / "demo")
         for number in range(cases):
             fault = FAULTS[number % len(FAULTS)]
-            place = home / "case"
-            shutil.rmtree(place, ignore_errors=True)
+            place = home / f"case {number}"  # of its own: what an earlier one left unsaved is told by the folder's path
             shutil.copytree(home / "demo", place / "p")
             try:
                 fault(place, random.Random(f"{seed}/{number}"))

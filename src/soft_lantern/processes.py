@@ -6,6 +6,7 @@ import contextlib
 import ctypes
 import os
 import signal
+import threading
 from collections.abc import Iterator
 
 _ENDING = (signal.SIGINT, signal.SIGTERM)
@@ -15,11 +16,20 @@ _PR_SET_PDEATHSIG = 1
 @contextlib.contextmanager
 def unsignalled() -> Iterator[None]:
     """Hear of signals only afterwards: half of what a process is given would make it complain."""
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)  # as those begun meanwhile have it too
+    heard: list[int] = []
+    handlers = {}
+    if threading.current_thread() is threading.main_thread():
+        # Another thread of this process may be the one that hears: what follows from it happens in this one.
+        handlers = {number: signal.signal(number, lambda which, _: heard.append(which)) for number in _ENDING}
     try:
         yield
     finally:
+        for number, handler in handlers.items():
+            signal.signal(number, handler)
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        for each in heard:
+            signal.raise_signal(each)
 
 
 def serve() -> None:

@@ -331,3 +331,17 @@ def test_unsaved_work_goes_to_the_state_folder_where_the_project_cannot_be_writt
     work.end()
     (state,) = left_behind(demo_folder)
     assert state.file.is_relative_to(tmp_path / "state") and state.merged(Project(name="x")).name == "Kept"
+
+
+def test_a_project_folder_that_is_taken_away_is_not_made_anew_by_unsaved_work(
+    demo_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    opened = open_project(demo_folder)
+    demo_folder.rename(tmp_path / "elsewhere")
+    work = UnsavedWork(demo_folder)
+    work.keep(changed(opened.project, name="Kept"), opened.on_disk)
+    work.end()
+    assert not demo_folder.exists()
+    (state,) = left_behind(demo_folder)
+    assert state.merged(Project(name="x")).name == "Kept"

@@ -140,6 +140,8 @@ class UnsavedWork:
             return
         if home.is_symlink() or home.parent.is_symlink():
             raise BadFile(f"{home} is a link; nothing is written through it")
+        if home.is_relative_to(self.folder) and not self.folder.is_dir():
+            raise BadFile(f"{self.folder} is gone")  # moved or taken away: it is not made anew for this
         try:
             home.mkdir(parents=True, exist_ok=True)
             handle = os.open(home / f"unsaved-{self._owner}.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
