@@ -281,10 +281,13 @@ def bench(
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from soft_lantern.app.measures import table as window_table
     from soft_lantern.measures.earlier import compared, read_table
+    from soft_lantern.measures.quiet import quiet_since, ticks
     from soft_lantern.measures.table import table
 
     earlier = read_table(against) if against else {}
+    before = ticks()
     rows = [*table(), *window_table()]
+    rows.append(quiet_since(before))
     if as_json:
         listed = [{"name": r.name, "value": r.value, "limit": r.limit, "unit": r.unit} for r in rows]
         print(json.dumps(listed, indent=2))

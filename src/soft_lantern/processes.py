@@ -1,4 +1,4 @@
-"""Processes that work for this one: they end when it does, and hear no signals meant for it."""
+"""Processes and threads that work for this one: they end with it, hear no signals of its, and let hands go first."""
 
 from __future__ import annotations
 
@@ -8,9 +8,12 @@ import os
 import signal
 import threading
 from collections.abc import Iterator
+from pathlib import Path
 
 _ENDING = (signal.SIGINT, signal.SIGTERM)
 _PR_SET_PDEATHSIG = 1
+_NICE = 10
+"""Where all cores are wanted, such work gets a tenth of what a window's thread does."""
 
 
 @contextlib.contextmanager
@@ -32,8 +35,17 @@ def unsignalled() -> Iterator[None]:
             signal.raise_signal(each)
 
 
+def let_go_first(named: str) -> None:
+    """Put threads of this process behind all others: those whose names, as the system has them, begin so."""
+    for thread in Path("/proc/self/task").iterdir():
+        with contextlib.suppress(OSError):  # it may end meanwhile
+            if (thread / "comm").read_text().startswith(named):
+                os.setpriority(os.PRIO_PROCESS, int(thread.name), _NICE)
+
+
 def serve() -> None:
     """In a process just begun: end with the one that began it, however that went, and leave its signals to it."""
+    os.nice(_NICE)
     with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     if os.getppid() == 1:
