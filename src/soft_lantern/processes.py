@@ -1,4 +1,4 @@
-"""Processes and threads that work for this one: they end with it, hear no signals of its, and let hands go first."""
+"""Processes that work for this one: they end when it does, and hear no signals meant for it."""
 
 from __future__ import annotations
 
@@ -8,12 +8,9 @@ import os
 import signal
 import threading
 from collections.abc import Iterator
-from pathlib import Path
 
 _ENDING = (signal.SIGINT, signal.SIGTERM)
 _PR_SET_PDEATHSIG = 1
-_NICE = 10
-"""Where all cores are wanted, such work gets a tenth of what a window's thread does."""
 
 
 @contextlib.contextmanager
@@ -24,7 +21,8 @@ def unsignalled() -> Iterator[None]:
     handlers = {}
     if threading.current_thread() is threading.main_thread():
         # Another thread of this process may be the one that hears: what follows from it happens in this one.
-        handlers = {number: signal.signal(number, lambda which, _: heard.append(which)) for number in _ENDING}
+        ours = [number for number in _ENDING if signal.getsignal(number) is not None]  # not of another language
+        handlers = {number: signal.signal(number, lambda which, _: heard.append(which)) for number in ours}
     try:
         yield
     finally:
@@ -35,17 +33,8 @@ def unsignalled() -> Iterator[None]:
             signal.raise_signal(each)
 
 
-def let_go_first(named: str) -> None:
-    """Put threads of this process behind all others: those whose names, as the system has them, begin so."""
-    for thread in Path("/proc/self/task").iterdir():
-        with contextlib.suppress(OSError):  # it may end meanwhile
-            if (thread / "comm").read_text().startswith(named):
-                os.setpriority(os.PRIO_PROCESS, int(thread.name), _NICE)
-
-
 def serve() -> None:
     """In a process just begun: end with the one that began it, however that went, and leave its signals to it."""
-    os.nice(_NICE)
     with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     if os.getppid() == 1:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from itertools import pairwise
@@ -25,7 +24,7 @@ from soft_lantern.render.gl_resources import fill_picture
 from soft_lantern.render.gl_text import WHOLE_PICTURE_VERTEX
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import SHOWABLE, LoweredMaterials, StageOptions, frame_of
-from soft_lantern.render.worker import SOFTWARE_DRIVER, Job, RenderWorker
+from soft_lantern.render.worker import Job, RenderWorker
 from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.transforms import camera_for
 from soft_lantern.values.images import Image
@@ -202,20 +201,6 @@ def test_windows_beside_each_other_draw_by_one_renderer_and_leave_one_by_one() -
     assert drawn == ["first"]  # it waited for what was being drawn, and forgot the rest
     assert done.wait(10) and first.device == second.device != ""
     second.stop()
-
-
-def test_what_a_driver_draws_by_processor_lets_the_window_go_first(gl: GlRenderer) -> None:
-    if SOFTWARE_DRIVER not in gl.device:
-        pytest.skip("this driver has a graphics processor")
-    worker, done = RenderWorker(), threading.Event()
-    tiny = Frame((4, 4), camera_for(View(), (4, 4)), (), Paint(const(1, 0, 0, 1)), const(0, 0, 0, 1))
-    worker.submit("stage", Job(lambda: tiny, lambda _: done.set(), print))
-    assert done.wait(10)
-    threads = {int(each.name): (each / "comm").read_text() for each in Path("/proc/self/task").iterdir()}
-    filling = [number for number, name in threads.items() if name.startswith(SOFTWARE_DRIVER)]
-    assert filling and all(os.getpriority(os.PRIO_PROCESS, number) == 10 for number in filling)
-    assert os.getpriority(os.PRIO_PROCESS, threading.get_native_id()) == 0
-    worker.stop()
 
 
 def test_a_refused_shader_is_said(gl: GlRenderer) -> None:

@@ -9,13 +9,10 @@ from itertools import count
 from msgspec import Struct
 
 from soft_lantern.errors import LanternError, NoGraphics
-from soft_lantern.processes import let_go_first
 from soft_lantern.render.choose import renderer_for
 from soft_lantern.render.frame import Frame, Picture, Pixels, Renderer
 from soft_lantern.render.kept_pictures import KeptPictures, name_of, name_of_start
 
-SOFTWARE_DRIVER = "llvmpipe"
-"""What Mesa calls the threads by which it fills pixels on the processor: as many as there are cores."""
 REST, BETWEEN = 2.0, 0.01
 """Seconds without a job after which there is time for small things, and from one of them to the next."""
 
@@ -210,7 +207,6 @@ class _Drawing:
         if not hasattr(self._local, "renderer"):
             self._local.renderer, self.remark = renderer_for(self._backend)
             self.device, self.smooths = self._local.renderer.device, self._local.renderer.smooths
-            let_go_first(SOFTWARE_DRIVER)
         found: Renderer = self._local.renderer
         return found
 
