@@ -38,8 +38,10 @@ _BESIDES: dict[str, tuple[type, ...]] = {
     "glTexParameteri": (c_uint, c_uint, c_int),
 }
 """The same for short ones that the binding lacks a word for."""
-_functions: dict[str, tuple[int, Any, Any]] = {}
-"""For each name its address, what calls it, and what the binding is handed in its place."""
+_functions: dict[str, Any] = {}
+"""What calls each of them."""
+_handed: dict[tuple[str, int], Any] = {}
+"""What the binding was handed for a name and an address. It stays: a context calls it as long as it lives."""
 
 
 def new_context() -> moderngl.Context:
@@ -52,7 +54,7 @@ def new_context() -> moderngl.Context:
 
 def call(name: str, *given: object) -> None:
     """Call one of the functions above by its name, in the context that is current on this thread."""
-    _functions[name][1](*given)
+    _functions[name](*given)
 
 
 class _Driver:
@@ -66,11 +68,13 @@ class _Driver:
         kinds = _LONG.get(name, _BESIDES.get(name))
         if not address or kinds is None:
             return address
-        if name not in _functions or _functions[name][0] != address:
-            kind = CFUNCTYPE(None, *kinds)
-            calling = kind(address)
-            _functions[name] = address, calling, kind(calling)
-        return ctypes.cast(_functions[name][2], c_void_p).value if name in _LONG else address  # type: ignore[return-value]
+        kind = CFUNCTYPE(None, *kinds)
+        calling = _functions[name] = kind(address)
+        if name in _BESIDES:
+            return address
+        # Of two threads that come here at once, both hand over what the first put there.
+        handed = _handed.setdefault((name, address), kind(calling))
+        return ctypes.cast(handed, c_void_p).value or 0
 
     def __enter__(self) -> None:
         self._own.__enter__()
