@@ -114,6 +114,11 @@ def test_every_step_is_done_by_what_its_words_say(
 
     step("Colour by it")
     mix = type_node(canvas, "mix", QPointF(60, canvas.height() - 60))
+    for port, colour in (("a", "#2a4d5e"), ("b", "#f2b75c")):
+        QTest.keyClick(canvas, Qt.Key.Key_T, CTRL)
+        drag(canvas, tooth(canvas, mix, port), QPointF(30, 30))
+        QTest.keyClicks(canvas.placing.finder.field, colour)
+        QTest.keyClick(canvas.placing.finder.field, Qt.Key.Key_Return)
     QTest.keyClick(canvas, Qt.Key.Key_T, CTRL)
     wire(canvas, (node_of(canvas.material, "clamp"), "out"), (mix, "factor"))
     wire(canvas, (mix, "out"), (surface, "base_colour"))

@@ -26,7 +26,7 @@ QLabel[trouble="true"] { color: $trouble; }
 QPushButton, QToolButton { background: $raised; border: 1px solid $edge; border-radius: 4px; padding: 4px 10px; }
 QToolButton { padding: 3px 6px; }
 QPushButton:hover, QToolButton:hover { border-color: $quiet; }
-QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus { border-color: $amber; }
+QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border-color: $amber; }
 QPushButton:pressed, QToolButton:pressed { background: $edge; }
 QPushButton:checked, QToolButton:checked { color: $amber; border-color: $amber; }
 QPushButton:checked:focus, QToolButton:checked:focus { background: $edge; }
@@ -37,11 +37,15 @@ QPushButton[desk="true"] { background: transparent; border: none; border-radius:
     border-bottom: 3px solid transparent; }
 QPushButton[desk="true"]:checked { color: $text; border-bottom: 3px solid $amber; }
 QPushButton[desk="true"]:hover { color: $text; }
-QLineEdit, QComboBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px;
+QLineEdit, QComboBox, QSpinBox { background: $ground; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px;
     selection-background-color: $lit; selection-color: $on_lit; }
-QLineEdit:disabled, QComboBox:disabled { background: transparent; color: $quiet; }
+QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled { background: transparent; color: $quiet; }
+QLineEdit[narrow="true"] { padding: 3px 1px; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url("$chevron"); width: 10px; height: 10px; }
+QSpinBox::up-button, QSpinBox::down-button { border: none; width: 18px; }
+QSpinBox::up-arrow { image: url("$chevron_up"); width: 8px; height: 8px; }
+QSpinBox::down-arrow { image: url("$chevron"); width: 8px; height: 8px; }
 QToolButton::menu-indicator { image: none; }
 QComboBox QAbstractItemView { background: $raised; border: 1px solid $edge; selection-background-color: $lit;
     selection-color: $on_lit; }
@@ -175,6 +179,6 @@ def _filled(now: Theme) -> str:
     sheet = _SHEET
     for role in sorted(Theme.__struct_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
-    for picture in ("chevron", "tick"):
+    for picture in ("chevron_up", "chevron", "tick"):
         sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}_{now.name}.svg")))
     return sheet

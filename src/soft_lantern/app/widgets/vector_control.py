@@ -48,7 +48,8 @@ class VectorControl(QWidget):
         for place, part in enumerate(value):
             name = NAMES.get(use, ("x", "y", "z", "w"))[place]
             field = NumberField(part, low, high, step, unit)
-            field.setMinimumWidth(40)
+            field.setProperty("narrow", True)
+            field.setMinimumWidth(field.fontMetrics().horizontalAdvance("−0.00") + 12)
             field.setToolTip(tip(name))
             field.setAccessibleName(f"{label} {name}")
             field.changed.connect(lambda typed, place=place: self._typed(place, typed))

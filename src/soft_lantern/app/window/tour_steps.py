@@ -63,6 +63,12 @@ def _fed(window: MainWindow, role: Role, port: str) -> bool:
     return any(into.endswith(f".{port}") and graph.nodes[node_of(into)].role is role for into in graph.wires)
 
 
+def _coloured(window: MainWindow, _begun: Project) -> bool:
+    """Two colours are mixed, and nobody is sent on before both are there."""
+    fed = (("clamp", "factor"), ("colour", "a"), ("colour", "b"))
+    return _wired(window, "mix", "surface", "base_colour") and all(_wired(window, one, "mix", to) for one, to in fed)
+
+
 def _exposed(window: MainWindow, _begun: Project) -> bool:
     return any(not parameter.kind.is_read for parameter in _graph(window).parameters)
 
@@ -122,9 +128,9 @@ STEPS = (
     ),
     Step(
         "Colour by it",
-        "Type mix on the canvas, and drag from the clamp’s number to its factor, from its colour to base colour of "
-        "Surface. Click the swatches of a and b to choose two colours.",
-        lambda window, _: _wired(window, "mix", "surface", "base_colour") and _wired(window, "clamp", "mix", "factor"),
+        "Click into the empty canvas and type mix, Return. Drag from its a to an empty place and type #2a4d5e, Return; "
+        "from its b, #f2b75c. Then drag from the clamp’s number to factor, and from Mix to base colour of Surface.",
+        _coloured,
     ),
     Step(
         "Give it to designers",

@@ -199,8 +199,8 @@ class GradientPage(QWidget):
         column.setContentsMargins(6, 10, 6, 8)
         column.setSpacing(5)
         column.addWidget(self.bar)
-        stop = side_by_side(plain_label("Stop at"), self.place, self.colour, self.shape, self.duplicate, self.remove)
-        column.addWidget(stop)
+        column.addWidget(side_by_side(plain_label("Stop at"), self.place, self.colour, self.shape))
+        column.addWidget(side_by_side(self.duplicate, self.remove))
         self.alpha_row = QWidget()
         inside = QVBoxLayout(self.alpha_row)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -220,6 +220,7 @@ class GradientPage(QWidget):
             button.clicked.connect(lambda _, name=name, edit=edit: self._want(name, edit(self.gradient)))
             self.edits[name] = button
             whole.append(button)
+        self.turn.setMinimumWidth(50)
         column.addWidget(side_by_side(*whole, self.turn))
         for title, view in (
             ("Curves", self.curves),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import groupby
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from soft_lantern.app.widgets.labels import heading_label, plain_label, quiet_label, tip
@@ -27,6 +27,9 @@ WORDS = {
     Standing.OVERRIDDEN: "Set here",
     Standing.EQUAL: "Set here, to what the parent has",
 }
+
+WIDEST = 420
+"""Pixels that the sheet may ask of its desk."""
 
 
 class ParameterSheet(QScrollArea):
@@ -194,6 +197,13 @@ class ParameterSheet(QScrollArea):
             column.addWidget(words)
         column.addStretch(1)
         self.setWidget(inside)
+        self.updateGeometry()
+
+    def minimumSizeHint(self) -> QSize:
+        """As wide as its rows need, as it is not moved sideways, but for rows too long for any desk."""
+        hint, inside, bar = super().minimumSizeHint(), self.widget(), self.verticalScrollBar()
+        rows = inside.minimumSizeHint().width() + bar.sizeHint().width() if inside and bar else 0
+        return hint.expandedTo(QSize(min(rows, WIDEST), 0))
 
     def _head(self, group: str, members: list[Parameter]) -> QHBoxLayout:
         row = QHBoxLayout()

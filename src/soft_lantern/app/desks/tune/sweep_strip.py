@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QScrollArea,
+    QSizePolicy,
     QSpinBox,
     QToolButton,
     QVBoxLayout,
@@ -47,6 +48,10 @@ class SweepStrip(QWidget):
         self.first, self.second = QComboBox(), QComboBox()
         self.first.setAccessibleName("parameter to try")
         self.second.setAccessibleName("second parameter to try")
+        for box in (self.first, self.second):  # their names come and change while they are shown
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(5)
+            box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.count = QSpinBox()
         self.count.setRange(max(FEWEST, 5), MOST)
         self.count.setSuffix(" values")
@@ -64,24 +69,18 @@ class SweepStrip(QWidget):
         self._shown: object = None
         self._miniatures = Miniatures(session, worker, "sweep", self)
         self._miniatures.arrived.connect(self._show_picture)
-        row = QHBoxLayout()
-        for widget in (
-            plain_label("Try"),
-            self.first,
-            plain_label("with"),
-            self.second,
-            self.count,
-            self.low,
-            self.high,
-        ):
-            row.addWidget(widget)
-        row.addWidget(self.words, 1)
-        row.addWidget(self.close_button)
+        what, between = QHBoxLayout(), QHBoxLayout()
+        for widget in (plain_label("Try"), self.first, plain_label("with"), self.second, self.close_button):
+            what.addWidget(widget)
+        for field in (self.count, self.low, self.high):
+            between.addWidget(field)
+        between.addWidget(self.words, 1)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addLayout(row)
+        column.setContentsMargins(6, 0, 6, 0)
+        column.addLayout(what)
+        column.addLayout(between)
         column.addWidget(self.area)
         self.area.setFixedHeight(SIDE + 44)
         self.first.activated.connect(lambda _: self.refresh())
@@ -179,7 +178,9 @@ class SweepStrip(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(4)
         side = GRID_SIDE if down else SIDE
-        self.area.setFixedHeight(min((side + 36) * max(len(down), 1), 330) + 8)
+        bar = self.area.horizontalScrollBar()
+        below = bar.sizeHint().height() if bar else 0
+        self.area.setFixedHeight(min((side + 36) * max(len(down), 1), 330) + 8 + below)
         for column, (parameter, value) in enumerate(across):
             for row, (other, second) in enumerate(down or [(parameter, value)]):
                 values = {parameter.id: value} | ({other.id: second} if down else {})
