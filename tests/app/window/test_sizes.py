@@ -27,6 +27,7 @@ from by_hand import Open
 from soft_lantern.app.theme import choice, style
 from soft_lantern.app.theme.remembered import remembered
 from soft_lantern.app.widgets.labels import ElidedLabel
+from soft_lantern.app.widgets.number_field import NumberField
 from soft_lantern.app.window.offered_desks import DESKS
 from soft_lantern.app.window.settings_dialog import TEXT
 from soft_lantern.app.window.window import MainWindow
@@ -138,3 +139,34 @@ def test_a_word_that_is_cut_off_would_be_found(window: MainWindow) -> None:
     window.status.notice_button.setFixedWidth(12)
     QTest.qWait(30)
     assert any("notice" in each for each in cut(window))
+
+
+def test_values_and_those_to_try_have_room_on_a_small_screen(window: MainWindow) -> None:
+    """Nothing of the sheet lies beside what is seen of it, numbers are whole, and the strip widens nothing."""
+    window.session.open_scene("tea_terrace")
+    window.go_to_desk("Tune")
+    window.resize(1024, 700)
+    tune = window.tune
+    tune.select("aged_copper")
+    tune.strip.open_on("aged_copper", "roughness")
+    assert left_cut(window) == [] and window.width() == 1024
+    seen = tune.sheet.viewport()
+    assert seen
+    for row in tune.sheet.rows.values():
+        for widget in (each for each in row if each.isVisible()):
+            assert widget.mapTo(seen, widget.rect().topRight()).x() <= seen.width(), widget.accessibleName()
+    fields = [field for field in window.findChildren(NumberField) if field.isVisible()]
+    assert len(fields) > 8
+    for field in fields:
+        inside = field.width() - (4 if field.property("narrow") else 14)
+        assert field.fontMetrics().horizontalAdvance(field.text()) <= inside, field.accessibleName()
+
+
+def test_a_gradient_is_edited_without_moving_sideways_on_a_small_screen(window: MainWindow) -> None:
+    window.go_to_desk("Colour")
+    window.resize(1024, 700)
+    window.colour.choose("embers")
+    page = window.colour.gradient_page
+    QTest.qWait(60)
+    around = page.parentWidget()
+    assert around and page.isVisible() and page.width() <= around.width()
