@@ -44,6 +44,8 @@ def run(cases: int, seed: int) -> str:
                 fault(place, random.Random(f"{seed}/{number}"))
             except AssertionError as error:
                 raise AssertionError(f"{fault.__name__}: {error}") from error
+            finally:
+                shutil.rmtree(place, ignore_errors=True)
     return f"{cases} faults of {len(FAULTS)} kinds; nothing lost, each told in a line"
 
 

@@ -23,13 +23,7 @@ from soft_lantern.ir.surface_inputs import ATTRIBUTES, SLOPES
 from soft_lantern.render import shadow
 from soft_lantern.render.frame import Frame, Item, Paint, Picture, UniformValue
 from soft_lantern.render.gl_glow import with_glow
-from soft_lantern.render.gl_resources import (
-    GlResources,
-    Target,
-    fill_picture,
-    resize,
-    write_uniform,
-)
+from soft_lantern.render.gl_resources import GlResources, Target, fill_picture, resize, write_uniform
 from soft_lantern.render.gl_text import DEPTH, SHADOW, WALLS, WHOLE_PICTURE_VERTEX, WrittenShader, keeping_holes
 from soft_lantern.render.shadow_key import shadow_key
 from soft_lantern.render.soft import EDGE_COLOUR

@@ -82,7 +82,6 @@ class SweepStrip(QWidget):
         column.addLayout(what)
         column.addLayout(between)
         column.addWidget(self.area)
-        self.area.setFixedHeight(SIDE + 44)
         self.first.activated.connect(lambda _: self.refresh())
         self.second.activated.connect(lambda _: self.refresh())
         self.count.valueChanged.connect(lambda _: self.refresh())
