@@ -279,22 +279,20 @@ def bench(
 ) -> None:
     """Print the benchmark table: ratios and longest waits within this one run."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from soft_lantern.app.measures import table as window_table
+    from soft_lantern.app.measures import table
     from soft_lantern.measures.earlier import compared, read_table
-    from soft_lantern.measures.quiet import quiet_since, ticks
-    from soft_lantern.measures.table import table
 
     earlier = read_table(against) if against else {}
-    before = ticks()
-    rows = [*table(), *window_table()]
-    rows.append(quiet_since(before))
+    rows = []
+    for row in table():
+        rows.append(row)
+        if not as_json:
+            verdict = "reached" if row.reached else "not reached"
+            words = f"{row.name:56} {row.value:8.2f} {row.unit:2}  must be {row.limit:g} or less: {verdict}"
+            print(words, flush=True)
     if as_json:
         listed = [{"name": r.name, "value": r.value, "limit": r.limit, "unit": r.unit} for r in rows]
         print(json.dumps(listed, indent=2))
-    else:
-        for row in rows:
-            verdict = "reached" if row.reached else "not reached"
-            print(f"{row.name:56} {row.value:8.2f} {row.unit:2}  must be {row.limit:g} or less: {verdict}")
     for line in compared(rows, earlier) if against else ():
         print(line, file=sys.stderr if as_json else sys.stdout)
 

@@ -9,7 +9,7 @@ import pytest
 
 from soft_lantern.errors import BadFile
 from soft_lantern.measures.earlier import compared, read_table
-from soft_lantern.measures.table import Row
+from soft_lantern.measures.row import Row
 
 
 def test_what_got_worse_is_said_first_and_chance_is_not(tmp_path: Path) -> None:

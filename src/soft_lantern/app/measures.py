@@ -1,12 +1,11 @@
-"""The benchmarks that need a window: how long it is ever busy while hands work."""
+"""The benchmark table, and those measures of it that need a window: how long it is ever busy while hands work."""
 
 from __future__ import annotations
 
 import gc
 import json
-import os
+import shutil
 import statistics
-import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
@@ -30,34 +29,52 @@ from soft_lantern.graph.document import Instance, Project, changed
 from soft_lantern.graph.edits import connect
 from soft_lantern.graph.instances.values import override, put_material
 from soft_lantern.graph.layout import tidy
-from soft_lantern.measures.table import Row, chain
+from soft_lantern.measures.home import own_home
+from soft_lantern.measures.quiet import Quiet
+from soft_lantern.measures.row import Row
+from soft_lantern.measures.table import chain, measures
+from soft_lantern.render.cache_files import folder_of
 
 FRAMES = 40
 STEPS = 200
 PICTURES = 50
 
 
-def table() -> list[Row]:
-    """The measures that need a window."""
-    # What the windows remember is not the person's; drivers write into their cache even at the end.
-    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as home:
-        os.environ |= {f"XDG_{kind}_HOME": f"{home}/{kind.lower()}" for kind in ("STATE", "CACHE")}
+def table() -> Iterator[Row]:
+    """Every row of the benchmark table as soon as it is there, those that need no window first."""
+    quiet = Quiet()
+    with own_home():
+        yield from quiet.rows(measures())
         application = make_application()  # kept, or Qt takes it down
-        rows = [*starts(), *memory(), *_working_in_300(), *_panning_1000(), *_dressing(), *_baking()]
-        rows += [*_colouring(), *_tuning_5000()]
+        working = [_typing_in_300, _wiring_in_300, _panning_1000, _dressing, _baking, _dragging_a_stop, _recolouring]
+        among = [_opening_5000, _tuning_5000, _saving_5000, _doing_nothing, _picturing_500]
+        yield from quiet.rows([starts, memory, *working, *among])
         application.processEvents()
-    return rows
+    yield quiet.row()
 
 
-def _working_in_300() -> list[Row]:
-    """How long the window's thread is busy while values are typed and wires moved in a 300-node graph."""
+@contextmanager
+def _on_300() -> Iterator[MainWindow]:
+    """A window on a graph of 300 nodes."""
     with tempfile.TemporaryDirectory() as folder:
         save_project(put_material(Project(name="Bench"), tidy(chain(300))), Path(folder) / "p")
-        window = MainWindow(Path(folder) / "p")
-        window.show()
-        _live(1500)
-        shelf, canvas = window.build.shelf, window.build.canvas
-        rows = _busy("one typed value, 300 nodes", lambda turn: shelf.value_wanted.emit("weight", 0.2 + turn * 0.001))
+        with _window(Path(folder) / "p") as window:
+            window.show()
+            _live(1500)
+            yield window
+
+
+def _typing_in_300() -> list[Row]:
+    """How long the window's thread is busy while values are typed in a 300-node graph."""
+    with _on_300() as window:
+        shelf = window.build.shelf
+        return _busy("one typed value, 300 nodes", lambda turn: shelf.value_wanted.emit("weight", 0.2 + turn * 0.001))
+
+
+def _wiring_in_300() -> list[Row]:
+    """The same while wires are moved."""
+    with _on_300() as window:
+        canvas = window.build.canvas
         clamps = [i for i, n in canvas.material.nodes.items() if n.type == "clamp"]
         clamps.sort(key=lambda node_id: int(node_id.rsplit("_", 1)[1]))
 
@@ -65,10 +82,7 @@ def _working_in_300() -> list[Row]:
             first, other = clamps[turn % 28], clamps[30 + turn % 20]
             canvas.wishes.edit("Wire", partial(connect, out=f"{first}.out", into=f"{other}.low"))
 
-        rows += _busy("one wire, 300 nodes", rewire)
-        window.session.saver.let_go()
-        window.close()
-    return rows
+        return _busy("one wire, 300 nodes", rewire)
 
 
 def _busy(words: str, step: Callable[[int], object]) -> list[Row]:
@@ -90,13 +104,20 @@ def _on_demo(scene: str, desk: str) -> Iterator[MainWindow]:
     """A window on the demo project with a scene on the stage of a desk."""
     with tempfile.TemporaryDirectory() as folder:
         write_demo(Path(folder) / "p")
-        window = MainWindow(Path(folder) / "p")
-        window.session.open_scene(scene)
-        window.go_to_desk(desk)
-        window.show()
-        yield window
-        window.session.saver.let_go()
-        window.close()
+        with _window(Path(folder) / "p") as window:
+            window.session.open_scene(scene)
+            window.go_to_desk(desk)
+            window.show()
+            yield window
+
+
+@contextmanager
+def _window(home: Path) -> Iterator[MainWindow]:
+    """A window that goes again without a question."""
+    window = MainWindow(home)
+    yield window
+    window.session.saver.let_go()
+    window.close()
 
 
 def _dressing() -> list[Row]:
@@ -140,91 +161,113 @@ def _baking() -> list[Row]:
     return [Row("window busy for over 16 ms at once, share of the time that light is baked", late, 0.05)]
 
 
-def _colouring() -> list[Row]:
-    """How long the window's thread is busy by one step of a dragged stop and of a recoloured cell."""
+def _dragging_a_stop() -> list[Row]:
+    """How long the window's thread is busy by one step of a dragged stop."""
     with _on_demo("two_nectars", "Colour") as window:
         desk = window.colour
         desk.choose("nectar_depths")
         desk.gradient_page.bar.select(2)
         _until(lambda: desk.stage.pictures.frames_drawn > 0 and desk.stage.pictures.still)
-        programs = window.worker.compiled
-        bar, colour = desk.gradient_page.bar, desk.palette_page.colour
+        programs, bar = window.worker.compiled, desk.gradient_page.bar
         rows = _busy("one step of a dragged stop", lambda turn: bar.move_to(0.4 + turn * 0.001))
         compiled = window.worker.compiled - programs
-        desk.choose("moth_dust")
-        _live(500)
-        rows += _busy("one step of a cell's colour", lambda turn: colour.changed.emit((turn / STEPS, 0.2, 0.3, 1.0)))
     return [*rows, Row("programs compiled by a dragged stop", float(compiled), 0, "programs")]
 
 
-def _tuning_5000() -> list[Row]:
-    """A project of 200 materials and 5,000 instances: how fast it opens, is tuned and pictured."""
+def _recolouring() -> list[Row]:
+    """The same by one step of a recoloured cell."""
+    with _on_demo("two_nectars", "Colour") as window:
+        desk = window.colour
+        desk.choose("moth_dust")
+        _until(lambda: desk.stage.pictures.frames_drawn > 0 and desk.stage.pictures.still)
+        colour = desk.palette_page.colour
+        return _busy("one step of a cell's colour", lambda turn: colour.changed.emit((turn / STEPS, 0.2, 0.3, 1.0)))
+
+
+def _opening_5000() -> list[Row]:
+    """How fast a project of 200 materials and 5,000 instances opens."""
     with tempfile.TemporaryDirectory() as folder:
-        home = Path(folder) / "p"
-        save_project(many(write_demo(home)), home)
+        home = _written_5000(folder)
         gc.collect()  # what the measure made is not to be looked through while it opens
         started = time.perf_counter()
         for path in home.rglob("*.json"):
             json.loads(path.read_bytes())
         reading = time.perf_counter() - started
         started = time.perf_counter()
-        window = MainWindow(home)
+        with _window(home) as window:
+            window.show()
+            QApplication.processEvents()
+            opening = time.perf_counter() - started
+    return [Row("opening 5,000 instances, beyond twice the reading", opening - 2 * reading, 0.2, "s")]
+
+
+@contextmanager
+def _on_5000() -> Iterator[MainWindow]:
+    """A window on such a project, at the Tune desk."""
+    with tempfile.TemporaryDirectory() as folder, _window(_written_5000(folder)) as window:
         window.show()
-        QApplication.processEvents()
-        opening = time.perf_counter() - started
-        tune = window.tune
         window.session.open_scene("tea_terrace")
         window.go_to_desk("Tune")
         _live(4000)
-        tune.select("aged_copper")
+        window.tune.select("aged_copper")
         _live(500)
-        tune.portraits.forget()  # thousands of others would be drawn in between
+        window.tune.portraits.forget()  # thousands of others would be drawn in between
         _live(500)
-        programs, sheet = window.worker.compiled, tune.sheet
-        tuned = _busy(
+        yield window
+
+
+def _tuning_5000() -> list[Row]:
+    """How long the window's thread is busy by one step of a slider."""
+    with _on_5000() as window:
+        programs, sheet = window.worker.compiled, window.tune.sheet
+        rows = _busy(
             "one step of a slider, 5,000 instances",
             lambda turn: sheet.value_wanted.emit("roughness", 0.1 + turn * 0.004),
         )
         compiled = window.worker.compiled - programs
+    return [*rows, Row("programs compiled by tuning", float(compiled), 0, "programs")]
+
+
+def _saving_5000() -> list[Row]:
+    """The longest the window's thread is away while one changed value is saved."""
+    with _on_5000() as window:
+        window.tune.sheet.value_wanted.emit("roughness", 0.3)
         _live(1500)
-        saving = _busy_while_saving(window)
-        idle = _idle(window)
+        over: list[bool] = []
+        longest, last = 0.0, time.perf_counter()
+        window.session.saver.begin(over.append)
+        while not over:
+            QApplication.processEvents()
+            now = time.perf_counter()
+            longest, last = max(longest, now - last), now
+            time.sleep(0.0005)
+            last = time.perf_counter()
+    return [Row("window busy by saving, 5,000 instances", longest * 1000, 16, "ms")]
+
+
+def _doing_nothing() -> list[Row]:
+    """The share of a core that an open window takes while nothing happens in it."""
+    with _on_5000() as window:
+        window.go_to_desk("Build")
+        _live(8000)  # what is kept of pictures has been written by then
+        loop, began = QEventLoop(), [time.process_time(), time.perf_counter()]
+        QTimer.singleShot(8000, loop.quit)
+        loop.exec()
+        idle = (time.process_time() - began[0]) / (time.perf_counter() - began[1])
+    return [Row("share of a core while nothing happens", idle * 100, 0.5, "%")]
+
+
+def _picturing_500() -> list[Row]:
+    """How long small pictures of looks take: looks that nobody has seen, and the same once more."""
+    with _on_5000() as window:
+        window.go_to_desk("Build")
+        _live(1000)
+        shutil.rmtree(folder_of("pictures"), ignore_errors=True)
         seconds, again = _picturing(window), _picturing(window)
-        window.session.saver.let_go()
-        window.close()
     return [
-        Row("opening 5,000 instances, beyond twice the reading", opening - 2 * reading, 0.2, "s"),
-        *tuned,
-        Row("programs compiled by tuning", float(compiled), 0, "programs"),
-        Row("window busy by saving, 5,000 instances", saving * 1000, 16, "ms"),
-        Row("share of a core while nothing happens", idle * 100, 0.5, "%"),
         Row("500 small pictures of looks", seconds, 15, "s"),
         Row("500 small pictures of looks that were seen before", again, 5, "s"),
     ]
-
-
-def _busy_while_saving(window: MainWindow) -> float:
-    """The longest the window's thread is away while one changed value is saved, in seconds."""
-    over: list[bool] = []
-    longest, last = 0.0, time.perf_counter()
-    window.session.saver.begin(over.append)
-    while not over:
-        QApplication.processEvents()
-        now = time.perf_counter()
-        longest, last = max(longest, now - last), now
-        time.sleep(0.0005)
-        last = time.perf_counter()
-    return longest
-
-
-def _idle(window: MainWindow, seconds: float = 8.0) -> float:
-    """The share of a core that an open window takes while nothing happens in it."""
-    window.go_to_desk("Build")
-    _live(8000)  # what is kept of pictures has been written by then
-    loop, began = QEventLoop(), [time.process_time(), time.perf_counter()]
-    QTimer.singleShot(int(seconds * 1000), loop.quit)
-    loop.exec()
-    return (time.process_time() - began[0]) / (time.perf_counter() - began[1])
 
 
 def _picturing(window: MainWindow) -> float:
@@ -245,6 +288,12 @@ def _picturing(window: MainWindow) -> float:
         return time.perf_counter() - started
 
     return drawn(range(1)) + 499 / PICTURES * drawn(range(1, PICTURES + 1))
+
+
+def _written_5000(folder: str) -> Path:
+    home = Path(folder) / "p"
+    save_project(many(write_demo(home)), home)
+    return home
 
 
 def many(project: Project) -> Project:
@@ -316,8 +365,3 @@ def _longest(step: Callable[[], None]) -> float:
         step()
         longest = max(longest, time.perf_counter() - started)
     return longest * 1000
-
-
-if __name__ == "__main__":
-    for row in table():
-        print(row, file=sys.stderr)

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from soft_lantern.demo.project import write_demo
-from soft_lantern.measures.table import Row
+from soft_lantern.measures.row import Row
 
 _FIRST_PICTURE = """
 import gc, os, sys

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from soft_lantern.errors import BadFile
 from soft_lantern.formats.places import read_text
-from soft_lantern.measures.table import Row
+from soft_lantern.measures.row import Row
 from soft_lantern.values.words import counted
 
 SWING = 1.15

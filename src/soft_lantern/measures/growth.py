@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -38,29 +39,38 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
 
-ROUNDS = 7
+SECONDS = 1.5
+"""What short work is repeated for; long work has `FEWEST` rounds."""
+FEWEST, MOST = 7, 25
 Work = Callable[[], object]
 
 
-def growths(graph: Callable[[int], Material]) -> dict[str, float]:
-    """Seconds for twice as many over seconds for so many, by what there is more of. `graph`: one of so many nodes."""
-    return {
-        "lowering a graph of 1,000 nodes": _growth(partial(_lowering, graph), 1000),
-        "one edit of a lowered graph of 1,000 nodes": _growth(partial(_editing, graph), 1000),
-        "the notices of a graph of 500 nodes": _growth(partial(_diagnosing, graph), 500),
-        "thumbnails and ranges of 200 nodes": _growth(partial(_measuring, graph), 200),
-        "tidying a graph of 500 nodes": _growth(partial(_tidying, graph), 500),
-        "the frame of 300 objects": _growth(_staging, 300),
-        "opening a project of 1,500 instances": _growth(_opening, 1500),
-        "the family tree of 2,500 instances": _growth(_branching, 2500),
-        "a gradient of 100 stops": _growth(_shading, 100),
-        "indices by a palette of 128 cells": _growth(_indexing, 128),
+def growths(graph: Callable[[int], Material]) -> dict[str, Callable[[], float]]:
+    """What tells seconds for twice as many over seconds for so many, by what there is more of.
+
+    `graph`: one of so many nodes.
+    """
+    made: dict[str, tuple[Callable[[int], Work], int]] = {
+        "lowering a graph of 1,000 nodes": (partial(_lowering, graph), 1000),
+        "one edit of a lowered graph of 1,000 nodes": (partial(_editing, graph), 1000),
+        "the notices of a graph of 500 nodes": (partial(_diagnosing, graph), 500),
+        "thumbnails and ranges of 200 nodes": (partial(_measuring, graph), 200),
+        "tidying a graph of 500 nodes": (partial(_tidying, graph), 500),
+        "the frame of 300 objects": (_staging, 300),
+        "opening a project of 1,500 instances": (_opening, 1500),
+        "the family tree of 2,500 instances": (_branching, 2500),
+        "a gradient of 100 stops": (_shading, 100),
+        "indices by a palette of 128 cells": (_indexing, 128),
     }
+    return {what: partial(_growth, *each) for what, each in made.items()}
 
 
 def _growth(made: Callable[[int], Work], count: int) -> float:
     one, other = made(count), made(2 * count)
-    return ratio(lambda _: other(), lambda _: one(), ROUNDS)
+    started = time.perf_counter()
+    other()
+    fit = SECONDS / (time.perf_counter() - started)
+    return ratio(lambda _: other(), lambda _: one(), int(min(max(fit, FEWEST), MOST)))
 
 
 def _lowering(graph: Callable[[int], Material], count: int) -> Work:

@@ -1,18 +1,13 @@
-"""The benchmark table: ratios and longest waits, taken within one run on one machine."""
+"""The measures of the benchmark table that need no window: ratios, taken within one run on one machine."""
 
 from __future__ import annotations
 
-import functools
-import os
-import time
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
-import moderngl
 import numpy as np
-from msgspec import Struct
 
-from soft_lantern.errors import NoGraphics
 from soft_lantern.formats.shaders.glsl_files import FLAVOURS
 from soft_lantern.formats.shaders.surface import program_of
 from soft_lantern.graph.authoring import Authoring
@@ -21,73 +16,56 @@ from soft_lantern.graph.lowering import lower, uniform_values
 from soft_lantern.ir import glsl
 from soft_lantern.ir.numpy_reader import Array
 from soft_lantern.ir.printer import Body
-from soft_lantern.measures import light, nectar
+from soft_lantern.measures import light, stage
 from soft_lantern.measures.chromium import has_browser
-from soft_lantern.measures.deliveries import (
-    again,
-    as_delivered,
-    by_hand,
-    can_count,
-    first_picture,
-    kettle_baked,
-    kettle_page,
-    operations,
-)
-from soft_lantern.measures.effects import effects
+from soft_lantern.measures.deliveries import again, first_picture, kettle_baked, kettle_page
+from soft_lantern.measures.frames import frames_against_hands
 from soft_lantern.measures.growth import growths
-from soft_lantern.measures.nectar import Basin
 from soft_lantern.measures.other_stage import has_library, stage_beside_library
 from soft_lantern.measures.ratio import ratio
-from soft_lantern.measures.stage import measures
+from soft_lantern.measures.row import Measure, Row
 from soft_lantern.nodes import Role
-from soft_lantern.render.gl import GlRenderer
-from soft_lantern.render.gl_resources import write_uniform
 from soft_lantern.render.measuring import Measuring
 from soft_lantern.render.points import flat_card
 from soft_lantern.values.colour import linear_to_srgb
 from soft_lantern.values.kinds import Value
 
-PICTURE = (640, 480)
-FRAME_ROUNDS = 40
 
-
-class Row(Struct, frozen=True):
-    """One measure: what came out, what it must reach, and the unit ("" for a ratio)."""
-
-    name: str
-    value: float
-    limit: float
-    unit: str = ""
-
-    @property
-    def reached(self) -> bool:
-        return self.value <= self.limit
-
-
-def table() -> list[Row]:
+def measures() -> list[Measure]:
     """Every measure that needs no window."""
-    plain = [_measuring_against_numpy(), _glsl_growth(), *_glsl_against_materialx(), *_frames_against_hands()]
-    grown = [Row(f"twice {what} / once", times, 2.2) for what, times in growths(chain).items()]
-    return [*plain, *grown, *_stage(), *_light(), *_deliveries()]
+    plain: list[Measure] = [_measuring_against_numpy, _glsl_growth, _glsl_against_materialx, frames_against_hands]
+    grown = [partial(_grown, what, growth) for what, growth in growths(chain).items()]
+    return [*plain, *grown, _stage_against_library, _stage, _light, _baked, _paged]
 
 
-def _deliveries() -> list[Row]:
+def _grown(what: str, growth: Callable[[], float]) -> list[Row]:
+    return [Row(f"twice {what} / once", growth(), 2.2)]
+
+
+def _baked() -> list[Row]:
     baked, waited = kettle_baked()
     return [
-        Row("all targets of the demo but baked scenes, once more", again(), 1.5, "s"),
         Row("the kettle's looks baked for glTF, the first time", baked, 40.0, "s"),
         Row("until that can be stopped, at most", waited, 2.0, "s"),
+    ]
+
+
+def _paged() -> list[Row]:
+    return [
+        Row("all targets of the demo but baked scenes, once more", again(), 1.5, "s"),
         Row("review page of the kettle", kettle_page(), 5.0, "MB"),
         *([Row("its first picture in chromium, by software", first_picture(), 3.0, "s")] if has_browser() else []),
     ]
 
 
-def _stage() -> list[Row]:
-    found = measures()
+def _stage_against_library() -> list[Row]:
     name = "the stage's frame of the kettle / by the pygfx library"
-    beside = [Row(name, stage_beside_library(), 1.0)] if has_library() else []
+    return [Row(name, stage_beside_library(), 1.0)] if has_library() else []
+
+
+def _stage() -> list[Row]:
+    found = stage.measures()
     return [
-        *beside,
         Row("frame of the basin after a tweak / without one", found["tweak"], 1.02),
         Row("programs compiled by tweaks", found["compiled"], 0),
         Row("basin by OpenGL and by NumPy: apart by, mean", found["mean"], 0.5, "/255"),
@@ -132,7 +110,7 @@ def chain(count: int) -> Material:
     return changed(m.material, nodes=nodes, wires=wires)
 
 
-def _measuring_against_numpy() -> Row:
+def _measuring_against_numpy() -> list[Row]:
     """All thumbnails and ranges of a 100-node graph at 96 × 96 after one edit, beside the same by hand."""
     material, card = chain(100), flat_card(96)
     lowered = lower(material)
@@ -175,10 +153,10 @@ def _measuring_against_numpy() -> Row:
             each.min(), each.max(), each.mean()
             picture_by_hand(each)
 
-    return Row("thumbnails and ranges of 100 nodes / by hand in NumPy", ratio(ours, by_hand), 0.7)
+    return [Row("thumbnails and ranges of 100 nodes / by hand in NumPy", ratio(ours, by_hand), 0.7)]
 
 
-def _glsl_growth() -> Row:
+def _glsl_growth() -> list[Row]:
     """Writing GLSL of 2,000 nodes beside 1,000."""
     texts = []
     for count in (1000, 2000):
@@ -191,7 +169,7 @@ def _glsl_growth() -> Row:
         lowered, leaves = texts[which]
         return lambda _: _discard(glsl.write(Body(list(lowered.surface.values()), lowered.names, leaves)))
 
-    return Row("GLSL of 2,000 nodes / of 1,000", ratio(write(1), write(0)), 2.2)
+    return [Row("GLSL of 2,000 nodes / of 1,000", ratio(write(1), write(0)), 2.2)]
 
 
 def _glsl_against_materialx() -> list[Row]:
@@ -271,93 +249,6 @@ def _same_in_materialx(document: Any, nodes: Mapping[str, Node], wires: Mapping[
         else:
             last = source
     return last
-
-
-CORNER_VERTEX = """#version 330 core
-out vec3 position_world;
-out vec3 position_object;
-out vec3 carried_normal;
-out vec2 uv;
-void main() {
-    vec2 corner = vec2(float(gl_VertexID & 1), float(gl_VertexID >> 1)) * 4.0 - 1.0;
-    position_world = vec3(corner, 0.3 * corner.x * corner.y);
-    position_object = position_world;
-    carried_normal = normalize(vec3(corner * 0.8, 1.0));
-    uv = corner * 0.5 + 0.5;
-    gl_Position = vec4(corner, 0.0, 1.0);
-}
-"""
-
-
-def _frames_against_hands() -> list[Row]:
-    """The time of a picture of each effect, generated and by hand; none where there is no OpenGL."""
-    os.environ.setdefault("LP_NUM_THREADS", "0")  # software OpenGL on one thread takes the same time every time
-    try:
-        gl = GlRenderer()
-    except NoGraphics:
-        return []
-    rows, easel = [], _Easel(gl)
-    for effect in effects():
-        delivered, hand = as_delivered(effect), by_hand(effect)
-        pictures: list[Array] = []
-        calls: list[Callable[[float], object]] = []
-        for text in (delivered, hand):
-            program = gl.resources.program(CORNER_VERTEX, text)
-            write_uniform(program, "camera_position", (0.4, 1.0, 3.0))
-            easel.draw(program)
-            pictures.append(easel.seen())
-            calls.append(functools.partial(easel.draw, program))
-        apart = float(np.abs(pictures[0] - pictures[1]).max())
-        rows.append(
-            Row(f"frame of {effect.name} / by hand", ratio(calls[0], calls[1], FRAME_ROUNDS, time.process_time), 1.02)
-        )
-        rows.append(Row(f"{effect.name}: pictures apart by", apart * 255, 1.0, "/255"))
-        if can_count():
-            rows.append(Row(f"operations of {effect.name} / by hand", operations(delivered) / operations(hand), 1.0))
-    return [*rows, *_nectar_against_a_hand(gl)]
-
-
-def _nectar_against_a_hand(gl: GlRenderer) -> list[Row]:
-    """The same of the demo's nectar, whose vertices are moved: both of its shaders."""
-    basin, (vertex, fragment) = Basin(gl), nectar.delivered()
-    sheets = [basin.program(vertex, fragment), basin.program(nectar.VERTEX, nectar.FRAGMENT)]
-    seen = []
-    for sheet in sheets:
-        basin.draw(sheet, 0.7)
-        seen.append(basin.seen())
-    one, other = (functools.partial(basin.draw, sheet) for sheet in sheets)
-    rows = [
-        Row("frame of the nectar / by hand", ratio(one, other, FRAME_ROUNDS, time.process_time), 1.02),
-        Row("nectar: all it draws apart by", float(np.abs(seen[0] - seen[1]).max()) * 255, 1.0, "/255"),
-    ]
-    if can_count():
-        texts = ((vertex, nectar.VERTEX, "vert"), (fragment, nectar.FRAGMENT, "frag"))
-        ours, theirs = (sum(operations(each[side], each[2]) for each in texts) for side in (0, 1))
-        rows.append(Row("operations of the nectar / by hand", ours / theirs, 1.0))
-    return rows
-
-
-class _Easel:
-    """A picture to draw on again and again."""
-
-    def __init__(self, gl: GlRenderer) -> None:
-        self.context = gl.context
-        self.texture = gl.context.texture(PICTURE, 4, dtype="f4")
-        self.target = gl.context.framebuffer([self.texture])
-
-    def draw(self, program: moderngl.Program, _: float = 0) -> None:
-        """Fill the picture eight times."""
-        self.target.use()
-        self.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        array = self.context.vertex_array(program, [])
-        for _turn in range(8):
-            array.render(moderngl.TRIANGLES, vertices=3)
-        self.context.finish()
-        array.release()
-
-    def seen(self) -> Array:
-        """What was drawn, held to 0–1."""
-        return np.frombuffer(self.texture.read(), np.float32).clip(0, 1)
 
 
 def _discard(_: object) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from soft_lantern.graph.document import Instance, Pick, Project
+from soft_lantern.graph.document import Instance, Material, Pick, Project
 from soft_lantern.graph.identity import by_identity, differing
 
 
@@ -64,17 +64,23 @@ def _standing(i: Instance) -> tuple[object, ...]:
 
 
 def _worked_out(project: Project) -> Shape:
-    found: dict[str, list[str]] = {}
-    for instance in sorted(project.instances.values(), key=lambda i: i.name.lower()):
-        found.setdefault(instance.parent, []).append(instance.id)
+    below: dict[str, list[Instance]] = {}
+    for instance in project.instances.values():
+        below.setdefault(instance.parent, []).append(instance)
+    for siblings in below.values():
+        siblings.sort(key=_in_order)
     looks: list[tuple[str, str]] = []
 
-    waiting = [(m.id, m.name) for m in sorted(project.materials.values(), key=lambda m: m.name.lower(), reverse=True)]
+    waiting: list[Material | Instance] = sorted(project.materials.values(), key=_in_order, reverse=True)
     while waiting:
         look = waiting.pop()
-        looks.append(look)
-        waiting += [(i, project.instances[i].name) for i in reversed(found.get(look[0], ()))]
-    return Shape({parent: tuple(ids) for parent, ids in found.items()}, tuple(looks))
+        looks.append((look.id, look.name))
+        waiting += reversed(below.get(look.id, ()))
+    return Shape({parent: tuple(i.id for i in siblings) for parent, siblings in below.items()}, tuple(looks))
+
+
+def _in_order(look: Material | Instance) -> str:
+    return look.name.lower()
 
 
 def look_choices(project: Project) -> tuple[tuple[str, str], ...]:
