@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import statistics
 import tempfile
-import time
 from pathlib import Path
 
 import numpy as np
@@ -12,15 +10,16 @@ import numpy as np
 from soft_lantern.demo.project import write_demo
 from soft_lantern.formats.assets import load_models
 from soft_lantern.formats.images import load_images
-from soft_lantern.graph.document import changed
+from soft_lantern.graph.document import Project, changed
 from soft_lantern.graph.instances.values import override
+from soft_lantern.measures.ratio import ratio
 from soft_lantern.render.gl import GlRenderer
 from soft_lantern.render.soft import SoftRenderer
 from soft_lantern.render.staging import LoweredMaterials, StageOptions, frame_of
 from soft_lantern.scene.transforms import camera_for
 
 SIZE = (420, 280)
-FRAMES = 24
+FRAMES = 48
 
 
 def measures() -> dict[str, float]:
@@ -35,19 +34,20 @@ def measures() -> dict[str, float]:
     camera, looks, gl = camera_for(scene.view, SIZE), LoweredMaterials(), GlRenderer()
     dressed = override(project, "night_nectar", "depth_strength", 0.5)
 
-    def seconds(turn: int | None) -> float:
-        started = time.perf_counter()
-        tweaked = dressed if turn is None else override(dressed, "night_nectar", "depth_strength", 0.5 + turn * 0.01)
-        gl.render(frame_of(tweaked, scene, models, camera, SIZE, StageOptions(), looks, images=images))
-        return time.perf_counter() - started
+    def drawn(project: Project) -> None:
+        gl.render(frame_of(project, scene, models, camera, SIZE, StageOptions(), looks, images=images))
 
-    seconds(None)
+    drawn(dressed)
     compiled = gl.compiled
-    pairs = [(seconds(turn), seconds(None)) for turn in range(1, FRAMES)]
+    tweak = ratio(
+        lambda turn: drawn(override(dressed, "night_nectar", "depth_strength", turn / 2)),
+        lambda _: drawn(dressed),
+        FRAMES,
+    )
     frame = frame_of(project, scene, models, camera, SIZE, StageOptions(glow=False), looks, images=images)
     apart = np.abs(gl.render(frame).pixels.astype(int) - SoftRenderer().render(frame).pixels)
     return {
-        "tweak": statistics.median(a for a, _ in pairs) / statistics.median(b for _, b in pairs),
+        "tweak": tweak,
         "compiled": float(gl.compiled - compiled),
         "mean": float(apart.mean()),
         "far": float(np.percentile(apart, 99.9)),
