@@ -7,23 +7,25 @@ from collections.abc import Iterator
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtTest import QTest
 
 from by_hand import activate, pixels, until
 from soft_lantern.app.canvas import view
 from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.canvas.finder import HeldWire, offers
-from soft_lantern.app.canvas.painting import Health, paint_slip
+from soft_lantern.app.canvas.painting import Health, paint_slip, room_for_name
 from soft_lantern.app.canvas.shapes import Slip, spread
 from soft_lantern.app.main import make_application
 from soft_lantern.app.session.measurer import Answer, Answers, Question
+from soft_lantern.app.theme.style import drawn_font
 from soft_lantern.demo.project import moth_trail
 from soft_lantern.graph import edits
 from soft_lantern.graph.document import Material, Node, Project, changed
 from soft_lantern.graph.edits import fitting_inputs, fitting_outputs
 from soft_lantern.graph.notice import Notice, Severity
 from soft_lantern.graph.parameters import edits as parameters
+from soft_lantern.nodes import LIBRARY
 
 LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 
@@ -45,6 +47,22 @@ def canvas(qtbot: object, ramp: Material) -> Iterator[Canvas]:
 def at(canvas: Canvas, node_id: str) -> QPointF:
     rect = canvas.spread.slips[node_id].rect
     return canvas.to_widget(QPointF(rect.left() + 20, rect.top() + 12))
+
+
+def test_the_name_of_every_input_in_the_library_is_whole_beside_its_value(qtbot: object) -> None:
+    make_application()
+    material = Material(id="m", name="M", nodes={key: Node(type=key) for key in LIBRARY if key != "elbow"})
+    canvas = QPixmap(8, 8)
+    with QPainter(canvas) as painter:
+        painter.setFont(drawn_font(10))
+        width = painter.fontMetrics().horizontalAdvance
+        cut = [
+            (slip.node_id, row.name)
+            for slip in spread(material).slips.values()
+            for row in slip.rows
+            if row.port and not row.is_output and width(row.port.label) > room_for_name(painter, slip, row)
+        ]
+    assert not cut
 
 
 def test_a_layout_taken_over_is_the_layout_made_anew(ramp: Material) -> None:

@@ -225,7 +225,7 @@ def _paper(rect: QRectF) -> QPainterPath:
 
 def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -> None:
     now = theme()
-    area = slip.row_rect(row).adjusted(10, 0, -10, -2)
+    area = _row_area(slip, row)
     painter.setPen(now.colour("quiet"))
     if row.setting:
         name = row.setting.name.replace("_", " ")
@@ -242,7 +242,7 @@ def _paint_row(painter: QPainter, slip: Slip, row: Row, *, label: bool = True) -
         words = row.port.label if row.port.name != "out" else (row.kind.words if row.kind else "")
         painter.drawText(area.adjusted(0, 0, 0, -6), _MIDDLE_RIGHT, words if label else "")
     else:
-        left = int(area.width()) - _value_width(painter, row)
+        left = room_for_name(painter, slip, row)
         label_ = painter.fontMetrics().elidedText(row.port.label, Qt.TextElideMode.ElideRight, left)
         painter.drawText(area, _MIDDLE_LEFT, label_)
         if row.value is not None:
@@ -318,19 +318,31 @@ def _short(value: float) -> str:
     return text.replace("-", "−")
 
 
+def room_for_name(painter: QPainter, slip: Slip, row: Row) -> int:
+    """The width that the name of an input has beside its value, with the painter's font."""
+    return int(_row_area(slip, row).width()) - _value_width(painter, row)
+
+
+def _row_area(slip: Slip, row: Row) -> QRectF:
+    return slip.row_rect(row).adjusted(10, 0, -8, -2)
+
+
 def _value_width(painter: QPainter, row: Row) -> int:
     """How much of a row its value takes."""
     if row.value is None and not row.words:
         return 0
     if row.kind is Kind.COLOUR and not row.words:
         return 40
-    return painter.fontMetrics().horizontalAdvance(row.words or _value_text(row)) + 6
+    return painter.fontMetrics().horizontalAdvance(row.words or _value_text(row)) + 4
 
 
 def _value_text(row: Row) -> str:
     assert row.value is not None
     unit = row.port.carries.unit if row.port else ""
-    return f"{' '.join(written(p) for p in components(row.value))} {unit}".strip()
+    numbers = [written(part) for part in components(row.value)]
+    if len(numbers) > 1 or len(numbers[0]) > 6:  # the name of the port has its place beside them
+        numbers = [number.removesuffix(".00") for number in numbers]
+    return f"{' '.join(numbers)} {unit}".strip()
 
 
 def _paint_value(painter: QPainter, area: QRectF, row: Row) -> None:

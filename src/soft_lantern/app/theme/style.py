@@ -61,6 +61,9 @@ QTabBar { background: transparent; }
 QTabBar::tab { background: transparent; color: $quiet; padding: 5px 10px; border-bottom: 2px solid transparent; }
 QTabBar::tab:selected { color: $text; border-bottom: 2px solid $amber; }
 QTabBar::tab:focus { color: $amber; }
+QTabBar QToolButton { background: $raised; border: none; padding: 0; }
+QTabBar QToolButton::left-arrow { image: url("$chevron_left"); width: 10px; height: 10px; }
+QTabBar QToolButton::right-arrow { image: url("$chevron_right"); width: 10px; height: 10px; }
 QMenu { background: $raised; border: 1px solid $edge; padding: 4px; }
 QMenu::item { padding: 5px 22px 5px 12px; border-radius: 3px; }
 QMenu::item:selected { background: $lit; color: $on_lit; }
@@ -179,6 +182,6 @@ def _filled(now: Theme) -> str:
     sheet = _SHEET
     for role in sorted(Theme.__struct_fields__, key=len, reverse=True):
         sheet = sheet.replace(f"${role}", getattr(now, role))
-    for picture in ("chevron_up", "chevron", "tick"):
+    for picture in ("chevron_left", "chevron_right", "chevron_up", "chevron", "tick"):
         sheet = sheet.replace(f"${picture}", str(files("soft_lantern.app.theme").joinpath(f"{picture}_{now.name}.svg")))
     return sheet

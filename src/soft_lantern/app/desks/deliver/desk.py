@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QFileDialog, QListWidget, QVBoxLayout, QWidget
 
 from soft_lantern.app.command import Command
 from soft_lantern.app.desks.deliver.budget_dialog import BudgetDialog
@@ -79,7 +79,7 @@ class DeliverDesk(Desk):
         self.budgets.setToolTip("What a material may spend on each tier of devices; pre-flight says who spends most")
         self.figures, self.log = QListWidget(), QListWidget()
         self.figures.setAccessibleName("figures")
-        self.figures.setFixedHeight(116)
+        self.figures.setSizeAdjustPolicy(QAbstractScrollArea.SizeAdjustPolicy.AdjustToContents)
         self.notices = NoticeList()
         self.notices.setAccessibleName("pre-flight")
         self.notices.jump_wanted.connect(self.notice_wanted)

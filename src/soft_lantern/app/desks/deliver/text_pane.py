@@ -40,7 +40,7 @@ class TextPane(QWidget):
         self.changes = tool_button("Changes", self._show)
         self.changes.setCheckable(True)
         self.changes.setToolTip("What differs from the text that was delivered last")
-        self.line = quiet_label(HINT)
+        self.line = quiet_label(HINT, wraps=True)
         self.go = tool_button("Show the node", lambda: self.node_opened.emit(self._node))
         self.go.setEnabled(False)
         self.delivered: Path | None = None

@@ -24,6 +24,7 @@ class WhatLeaves(QWidget):
         super().__init__()
         self.tabs = QTabWidget()
         self.tabs.setAccessibleName("what leaves")
+        self.tabs.setUsesScrollButtons(False)  # the column is as wide as the four need
         self.materials, self.looks, self.assets, self.scenes = (
             TickBox((), set(), f"{kind} to deliver") for kind in ("materials", "looks", "assets", "scenes")
         )
