@@ -59,7 +59,7 @@ def needed(widget: QWidget) -> tuple[int, int]:
         if widget.wordWrap():
             return widget.heightForWidth(widget.width()), widget.height()
         return widget.sizeHint().width(), widget.width()
-    if isinstance(widget, QCheckBox):
+    if isinstance(widget, QCheckBox | QTabBar):
         return widget.sizeHint().width(), widget.width()
     if isinstance(widget, QAbstractButton):
         return widget.fontMetrics().horizontalAdvance(widget.text()), widget.width() - 2
@@ -72,7 +72,10 @@ def cut(window: MainWindow) -> list[str]:
     for widget in window.findChildren(QWidget):
         wanted, room = needed(widget) if widget.isVisible() and not isinstance(widget.parent(), QTabBar) else (0, 0)
         if wanted > room + 1:
-            words = widget.currentText() if isinstance(widget, QComboBox) else widget.text()  # type: ignore[attr-defined]
+            if isinstance(widget, QTabBar):
+                words = widget.tabText(widget.count() - 1)
+            else:
+                words = widget.currentText() if isinstance(widget, QComboBox) else widget.text()  # type: ignore[attr-defined]
             found.append(f"{type(widget).__name__} “{words[:40]}” needs {wanted} of {room}")
     return found
 
