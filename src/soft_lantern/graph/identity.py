@@ -6,7 +6,7 @@ import functools
 import operator
 from collections.abc import Callable, Mapping
 from itertools import compress, filterfalse
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 from msgspec import Struct
 
@@ -14,14 +14,16 @@ R = TypeVar("R")
 T = TypeVar("T")
 
 
-class _Same(Struct, frozen=True, eq=False):
-    record: Any
+class Same(Struct, Generic[R], frozen=True, eq=False):
+    """A record as a key that is equal only for the same object, which it keeps."""
+
+    record: R
 
     def __hash__(self) -> int:
         return id(self.record)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and other.record is self.record
+        return isinstance(other, Same) and other.record is self.record
 
 
 def by_identity(most: int) -> Callable[[Callable[[R], T]], Callable[[R], T]]:
@@ -29,10 +31,10 @@ def by_identity(most: int) -> Callable[[Callable[[R], T]], Callable[[R], T]]:
 
     def decorate(function: Callable[[R], T]) -> Callable[[R], T]:
         @functools.lru_cache(maxsize=most)
-        def kept(same: _Same) -> T:
+        def kept(same: Same[Any]) -> T:
             return function(same.record)
 
-        return functools.wraps(function)(lambda record: kept(_Same(record)))
+        return functools.wraps(function)(lambda record: kept(Same(record)))
 
     return decorate
 
@@ -42,11 +44,11 @@ def differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> tuple[str, ...]
 
     Several ask about the same edit, so the last answers are kept: mappings of records are never changed in place.
     """
-    return _differing(_Same(old), _Same(new))
+    return _differing(Same(old), Same(new))
 
 
 @functools.lru_cache(maxsize=4)
-def _differing(one: _Same, other: _Same) -> tuple[str, ...]:
+def _differing(one: Same[Any], other: Same[Any]) -> tuple[str, ...]:
     old, new = one.record, other.record
     if len(old) == len(new) and all(map(operator.is_, old, new)):
         return (*compress(old, map(operator.is_not, old.values(), new.values())),)

@@ -6,11 +6,13 @@ still lowers: what cannot be used is left out, and a notice says so.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 
 from msgspec import Struct, field
 
 from soft_lantern.graph.document import Material, Node, Parameter, node_of, port_ref
+from soft_lantern.graph.identity import Same
 from soft_lantern.graph.kinds import counting, evaluation_order, input_kind, known_type, label_of, shared_kind, type_of
 from soft_lantern.graph.nesting import unfolded_size
 from soft_lantern.graph.notice import Notice, Severity
@@ -102,18 +104,31 @@ def uniform_values(
 
     A texture is the image of its id among `images`, or grey where it is not there.
     """
-    exposed = _exposed(material, overrides)
-    values: dict[str, tuple[float, ...] | Image] = {}
-    for name, source in lowered.uniforms.items():
-        if source.stage:
-            values[name] = MISSING
-            continue
+    typed, others = _typed_values(Same(lowered), Same(material))
+    values, exposed = dict(typed), _exposed(material, overrides)
+    for name, source in others:
         value = exposed[source.parameter] if source.parameter else _typed_at(source, material)
         if source.kind.is_read:
             values[name] = (images or {}).get(str(value), MISSING)
         else:
             values[name] = _shaped(value, source.kind)
     return values
+
+
+@functools.lru_cache(maxsize=32)
+def _typed_values(
+    lowered: Same[Lowered], material: Same[Material]
+) -> tuple[dict[str, tuple[float, ...] | Image], tuple[tuple[str, Source], ...]]:
+    """Every uniform with what is typed, which a tweak leaves as it is, and those of them that hold something else."""
+    values: dict[str, tuple[float, ...] | Image] = {}
+    others: list[tuple[str, Source]] = []
+    for name, source in lowered.record.uniforms.items():
+        values[name] = MISSING
+        if source.parameter or (source.kind.is_read and not source.stage):
+            others.append((name, source))
+        elif not source.stage:
+            values[name] = _shaped(_typed_at(source, material.record), source.kind)
+    return values, tuple(others)
 
 
 def as_constants(values: Mapping[str, tuple[float, ...] | Image]) -> dict[Expr, Expr]:

@@ -51,10 +51,13 @@ class Evaluation:
         self._roots: list[Expr] = []
         self._order: list[Expr] = []
 
-    def update(self, roots: Iterable[Expr], leaves: Mapping[str, Array]) -> dict[Expr, Array]:
+    def update(
+        self, roots: Iterable[Expr], leaves: Mapping[str, Array], seen: Callable[[Expr, Array], None] | None = None
+    ) -> dict[Expr, Array]:
         """The value of every expression the roots need, as `evaluate` gives it in single precision.
 
-        A leaf that is the same array as last time has to hold what it held.
+        A leaf that is the same array as last time has to hold what it held. `seen` is given each value that is new as
+        soon as it is there, while it still lies in the processor's cache.
         """
         old, new = self.values, dict[Expr, Array]()
         fresh: set[Expr] = set()
@@ -82,6 +85,8 @@ class Evaluation:
                 else:
                     value = before
                 new[expr] = value
+                if seen and value is not before:
+                    seen(expr, value)
         self.values, self.fresh = new, fresh
         return new
 

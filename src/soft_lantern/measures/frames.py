@@ -78,7 +78,11 @@ def _frames() -> list[Row]:
             calls.append(functools.partial(easel.draw, program))
         apart = float(np.abs(pictures[0] - pictures[1]).max())
         rows.append(
-            Row(f"frame of {effect.name} / by hand", ratio(calls[0], calls[1], FRAME_ROUNDS, time.process_time), 1.02)
+            Row(
+                f"frame of {effect.name} / by hand",
+                ratio(calls[0], calls[1], FRAME_ROUNDS, clock=time.process_time),
+                1.02,
+            )
         )
         rows.append(Row(f"{effect.name}: pictures apart by", apart * 255, 1.0, "/255"))
         if can_count():
@@ -96,7 +100,7 @@ def _nectar_against_a_hand(gl: GlRenderer) -> list[Row]:
         seen.append(basin.seen())
     one, other = (functools.partial(basin.draw, sheet) for sheet in sheets)
     rows = [
-        Row("frame of the nectar / by hand", ratio(one, other, FRAME_ROUNDS, time.process_time), 1.02),
+        Row("frame of the nectar / by hand", ratio(one, other, FRAME_ROUNDS, clock=time.process_time), 1.02),
         Row("nectar: all it draws apart by", float(np.abs(seen[0] - seen[1]).max()) * 255, 1.0, "/255"),
     ]
     if can_count():

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -39,9 +38,8 @@ from soft_lantern.scene.mesh import Model
 from soft_lantern.scene.primitives import primitive
 from soft_lantern.scene.transforms import camera_for
 
-SECONDS = 1.5
-"""What short work is repeated for; long work has `FEWEST` rounds."""
-FEWEST, MOST = 7, 25
+FEWEST, MOST = 7, 49
+"""Rounds; each has numbers of its own, of which there are a hundred."""
 Work = Callable[[], object]
 
 
@@ -67,10 +65,7 @@ def growths(graph: Callable[[int], Material]) -> dict[str, Callable[[], float]]:
 
 def _growth(made: Callable[[int], Work], count: int) -> float:
     one, other = made(count), made(2 * count)
-    started = time.perf_counter()
-    other()
-    fit = SECONDS / (time.perf_counter() - started)
-    return ratio(lambda _: other(), lambda _: one(), int(min(max(fit, FEWEST), MOST)))
+    return ratio(lambda _: other(), lambda _: one(), FEWEST, MOST)
 
 
 def _lowering(graph: Callable[[int], Material], count: int) -> Work:

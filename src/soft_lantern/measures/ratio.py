@@ -8,13 +8,16 @@ from collections.abc import Callable
 
 import numpy as np
 
-ROUNDS = 15
+FEWEST, MOST = 15, 99
+SECONDS = 2.0
+"""Rounds, and what is spent on them where the most do not fit."""
 
 
 def ratio(
     one: Callable[[float], object],
     other: Callable[[float], object],
-    rounds: int = ROUNDS,
+    fewest: int = FEWEST,
+    most: int = MOST,
     clock: Callable[[], float] = time.perf_counter,
 ) -> float:
     """The time of one beside that of the other, taken in turns: the middle of all rounds, which no hiccup moves.
@@ -26,9 +29,10 @@ def ratio(
     collected = gc.isenabled()
     gc.collect()
     gc.disable()
-    for turn in range(rounds):
+    end = time.monotonic() + SECONDS
+    while len(times[0]) < fewest or (len(times[0]) < most and time.monotonic() < end):
         for call, taken in zip((one, other), times, strict=True):
-            started = clock()
+            turn, started = len(taken), clock()
             call(0.3 + 0.05 * turn)
             taken.append(clock() - started)
     if collected:
