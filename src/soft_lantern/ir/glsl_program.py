@@ -23,16 +23,23 @@ BUILT_IN = {
     "scene_depth": "texelFetch(depth_picture, ivec2(gl_FragCoord.xy), 0).x",
 }
 """How a pixel comes by what is built in."""
+IN_PLACE = {name: f"({BUILT_IN[name]})" for name in ("pixel_place", "facing")}
+"""What of it stands where it is read: a variable costs a software driver up to a fifth of a short shader's time."""
 
 
 def fragment_inputs(names: Iterable[str]) -> tuple[list[str], list[str]]:
-    """What a fragment shader declares to have those surface inputs, and the statements that make the rest of them."""
+    """What a fragment shader declares to have those surface inputs, and the statements that make the rest of them.
+
+    What is read `IN_PLACE` needs neither.
+    """
     declared: dict[str, None] = {}
     made = []
     for name in names:
         carried = bare(name)
         if name == "scene_depth":
             declared["uniform sampler2D depth_picture;"] = None
+        if name in IN_PLACE:
+            continue
         if name in BUILT_IN:
             made.append(f"{INPUTS[name].type.value} {name} = {BUILT_IN[name]};")
         elif carried in CARRIED:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from soft_lantern.ir import functions as f
 from soft_lantern.ir import glsl, surface_inputs
 from soft_lantern.ir.expr import Expr, Op, join, swizzle, topological
-from soft_lantern.ir.glsl_program import HEADS, TAKEN, fragment_inputs, vertex_program, vertex_results
+from soft_lantern.ir.glsl_program import HEADS, IN_PLACE, TAKEN, fragment_inputs, vertex_program, vertex_results
 from soft_lantern.ir.inputs import surface_input
 from soft_lantern.ir.printer import Body
 from soft_lantern.render import shadow
@@ -69,7 +69,7 @@ def fragment_shader(paint: Paint, *, outside: bool = False, deep: bool = False, 
         declared.append("uniform sampler2D picture;")
         locals_.append(f"vec4 {uniforms[picture]} = texelFetch(picture, ivec2(gl_FragCoord.xy), 0);")
     declared += _declared(order, {name: written for name, written in uniforms.items() if name != picture})
-    written = glsl.write(Body(results, paint.names, uniforms), _TAKEN)
+    written = glsl.write(Body(results, paint.names, uniforms | IN_PLACE), _TAKEN)
     body = [*locals_, *written.statements, f"pixel = {written.results[0]};"]
     if deep:
         body.append(f"surface_metres = {written.results[1]};")
