@@ -31,6 +31,7 @@ from soft_lantern.graph.instances.family import all_values, value_of
 from soft_lantern.graph.instances.picks import worn
 from soft_lantern.graph.instances.sweeps import Spread, variations
 from soft_lantern.graph.instances.values import edited_instance, look
+from soft_lantern.render.card import Card
 from soft_lantern.values.kinds import Kind
 
 pytestmark = pytest.mark.left_at("Tune", "tea_terrace")
@@ -707,6 +708,20 @@ def test_the_stage_says_what_is_tried_on_and_one_key_shows_what_is_worn(window: 
     assert (settled(window, "tune") != tried).any(axis=2).mean() > 0.005
     tune.select(next(iter(dressed & set(session.project.instances))))
     assert not tune.stage.remark
+
+
+@pytest.mark.parametrize("card", [None, Card()], ids=["scene", "card"])
+def test_a_look_that_is_tried_on_is_compared_with_another(window: MainWindow, card: Card | None) -> None:
+    tune, stage = window.tune, window.tune.stage
+    tune.select("enamel")  # which no part of the kettle wears
+    assert stage.modes.sight.tried == "enamel"
+    stage.modes.look(card=card)
+    settled(window, "tune")
+    tune.compare.compare(DIVIDER, "aged_copper")
+    until(lambda: other_side_is_still(stage))
+    settled(window, "tune")
+    tried, other = pixels(stage.pictures.image), pixels(stage.comparison.images[1])
+    assert np.abs(tried - other).mean() > 3.0  # smoothed edges alone come to less
 
 
 def test_long_names_never_move_the_stage_and_show_both_their_ends(window: MainWindow) -> None:

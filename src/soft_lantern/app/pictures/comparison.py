@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
 
@@ -69,8 +70,8 @@ class Comparison(QObject):
         self._difference = None
         self.changed.emit()
 
-    def project_for(self, number: int) -> Project:
-        """The project in which the stage's objects wear a side."""
+    def seen_with(self, number: int, sight: Sight) -> tuple[Project, Sight]:
+        """The project in which the stage's objects wear a side, and how it is seen: nothing is tried on over it."""
         project, side = self.pictures.session.project, self.sides[number]
         look_id = side.look
         if side.values is not None:
@@ -80,7 +81,11 @@ class Comparison(QObject):
             )
             project, look_id = changed(project, instances={**project.instances, kept.id: kept}), kept.id
         scene = self.pictures.scene
-        return wearing(project, scene, self.sides[0].look, look_id) if scene else project
+        if scene and sight.tried:  # what the first side is tried on wears the others as well
+            project = wearing(project, scene, "", sight.tried)
+        if scene:
+            project = wearing(project, scene, self.sides[0].look, look_id)
+        return project, replace(sight, tried="", on_card=look_id if sight.card else sight.on_card)
 
     def request(self, sight: Sight, size: tuple[int, int], shown_at: tuple[int, int], samples: int) -> None:
         """Ask for pictures of the sides at a size in pixels; `shown_at`: the size of the stage."""
@@ -92,7 +97,8 @@ class Comparison(QObject):
             shown_at = (shown_at[0] // 2, shown_at[1] // 2)
         asked = self._round
         for number in range(0 if self.mode == FOUR else 1, len(self.sides)):
-            make = pictures.frame_maker(sight, size, samples, self.project_for(number), shown_at=shown_at)
+            project, seen = self.seen_with(number, sight)
+            make = pictures.frame_maker(seen, size, samples, project, shown_at=shown_at)
             take = reply_to(self, lambda picture, number=number: self._take(number, picture, asked))
             failed = reply_to(pictures, pictures.failed.emit)
             pictures.worker.submit(f"{pictures.place} side {number}", Job(make, take, failed))
