@@ -154,6 +154,7 @@ def test_every_step_is_done_by_what_its_words_say(
     step("Take one of several")
     QTest.keyClick(window, Qt.Key.Key_V, CTRL | SHIFT)
     until(lambda: tune.strip.cells)
+    assert (tune.strip.low.value, tune.strip.high.value) == (1.5, 6.0)  # about what it is: it has no limits
     QTest.mouseClick(list(tune.strip.cells.values())[1], LEFT)
     done("Take one of several")
 

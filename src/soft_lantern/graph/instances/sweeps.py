@@ -39,16 +39,17 @@ def sweep(parameter: Parameter, value: Value, count: int, ends: tuple[float, flo
         raise BadValue(f"{parameter.label} is a {parameter.kind.words}; a sweep takes numbers and colours")
     if parameter.choices or parameter.use == "switch":
         return [float(each) for each in range(len(parameter.choices) or 2)]
-    low, high = ends or slider_ends(parameter) or _round_about(components(value)[0])
+    low, high = ends or usual_ends(parameter, value)
     spaced = np.geomspace if parameter.scale != "linear" and low > 0 else np.linspace
     steps = spaced(low, high, count)
     listed = [held(parameter, float(step)) for step in steps]
     return list(dict.fromkeys(listed))
 
 
-def _round_about(value: float) -> tuple[float, float]:
-    """Half to twice a value, or 0 to 1 about nothing."""
-    return (min(value * 0.5, value * 2), max(value * 0.5, value * 2)) if value else (0.0, 1.0)
+def usual_ends(parameter: Parameter, value: Value) -> tuple[float, float]:
+    """What a number is tried between: its slider's ends, or else half to twice its value; 0 to 1 where that is 0."""
+    about = sorted((components(value)[0] * 0.5, components(value)[0] * 2.0))
+    return slider_ends(parameter) or ((about[0], about[1]) if about[1] > about[0] else (0.0, 1.0))
 
 
 class Spread(Struct, frozen=True):

@@ -25,9 +25,8 @@ from soft_lantern.app.widgets.pixel_image import picture_icon
 from soft_lantern.errors import BadValue
 from soft_lantern.graph.document import Instance, Parameter, Project, changed
 from soft_lantern.graph.instances.family import value_of
-from soft_lantern.graph.instances.sweeps import FEWEST, MOST, sweep
+from soft_lantern.graph.instances.sweeps import FEWEST, MOST, sweep, usual_ends
 from soft_lantern.graph.instances.values import Look, look
-from soft_lantern.graph.parameters.edits import slider_ends
 from soft_lantern.render.worker import RenderWorker
 from soft_lantern.values.colour import colour_to_hex
 from soft_lantern.values.kinds import Kind, Value, components
@@ -127,7 +126,7 @@ class SweepStrip(QWidget):
         if found is None or not first:
             self._fill([], [], None)
             return
-        self._show_ends(known[first])
+        self._show_ends(known[first], value_of(found, known[first]))
         try:
             across = self._steps(known[first], found, ends=True)
             other = known.get(self.second.currentData() or "")
@@ -145,15 +144,14 @@ class SweepStrip(QWidget):
         for key, cell in self.cells.items():
             cell.setChecked(all(value_of(found, known[p]) == v for p, v in self.cell_values[key].items()))
 
-    def _show_ends(self, parameter: Parameter) -> None:
+    def _show_ends(self, parameter: Parameter, value: Value) -> None:
         ranged = parameter.kind is Kind.NUMBER and not parameter.choices and parameter.use != "switch"
         for field in (self.low, self.high):
             field.setVisible(ranged)
         self.count.setVisible(ranged or parameter.kind is Kind.COLOUR)
         if self._ends_of != parameter.id and ranged:
             self._ends_of = parameter.id
-            low, high = slider_ends(parameter) or (0.0, 1.0)
-            for field, end in ((self.low, low), (self.high, high)):
+            for field, end in zip((self.low, self.high), usual_ends(parameter, value), strict=True):
                 field.low, field.high = parameter.low, parameter.high
                 field.show_value(end)
 
