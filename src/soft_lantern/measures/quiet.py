@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 import time
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -35,7 +36,7 @@ class Quiet:
             for _ in range(TRIES - 1):
                 if share > QUIET:
                     self._wait()
-                    share, found = min((share, found), _taken(measure), key=_share)
+                    share, found = min((share, found), _taken(measure), key=operator.itemgetter(0))
             self.loudest = max(self.loudest, share)
             yield from found
 
@@ -63,10 +64,6 @@ def _taken(measure: Measure) -> tuple[float, list[Row]]:
     found = measure()
     stolen, wanted = (now - was for now, was in zip(_ticks(), before, strict=True))
     return stolen / max(wanted, 1), found
-
-
-def _share(taken: tuple[float, list[Row]]) -> float:
-    return taken[0]
 
 
 def _ticks() -> tuple[int, int]:
