@@ -174,6 +174,17 @@ def test_help_tells_of_the_selected_node_and_what_the_graph_costs(window: MainWi
     assert "a / b" in text and "MaterialX 1.39 divide" in text and "The whole graph" in text
 
 
+def test_images_brought_in_lie_on_no_slip(window: MainWindow, tmp_path: Path) -> None:
+    start(window)
+    canvas = window.build.canvas
+    for name, colour in (("moss", "green"), ("ember", "red")):
+        Pillow.new("RGB", (8, 8), colour).save(tmp_path / f"{name}.png")
+        window.build.image_import.bring_in(tmp_path / f"{name}.png")
+        until(lambda name=name: [n for n in canvas.material.nodes.values() if n.name.lower() == name])
+    rects = [slip.rect for slip in canvas.spread.slips.values()]
+    assert len(rects) > 2 and not any(one.intersects(other) for n, one in enumerate(rects) for other in rects[:n])
+
+
 def test_an_image_dropped_in_is_read_in_another_way_and_undone(window: MainWindow, tmp_path: Path) -> None:
     Pillow.fromarray(np.random.default_rng(1).integers(0, 256, (8, 8, 3)).astype(np.uint8)).save(tmp_path / "moss.png")
     start(window)

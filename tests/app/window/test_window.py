@@ -781,6 +781,7 @@ def test_wherever_the_keyboard_is_it_is_seen(window: MainWindow) -> None:
 
 TRIED = {
     "theme": "Switch between dark and light theme",
+    "texture": "Load an image",
     "dark": "Switch between dark and light theme",
     "part": "One instance for each part",
     "wear": "New instance on this part",

@@ -39,6 +39,7 @@ ALSO: dict[str, tuple[str, ...]] = {
     "screenshot": ("save pictures",),
     "shortcut": ("commands", "settings"),
     "style": ("theme",),
+    "texture": ("load an image",),
     "tutorial": ("tour",),
     "variant": ("instance",),
     "warning": ("notices",),

@@ -11,8 +11,9 @@ from soft_lantern.app.canvas.canvas import Canvas
 from soft_lantern.app.session.imports import import_image
 from soft_lantern.app.session.session import Session
 from soft_lantern.formats.images import READABLE_IMAGES
-from soft_lantern.graph.document import Node, Texture, new_id
+from soft_lantern.graph.document import Material, Node, Texture, changed, new_id
 from soft_lantern.graph.edits import add_node, type_value
+from soft_lantern.graph.layout import SLIP_WIDTH, free_place, slip_height
 
 
 class ImageImport:
@@ -42,7 +43,12 @@ class ImageImport:
                 edit("Choose texture", graph_id, lambda m: type_value(m, node_id, port, texture.id))
                 return
             at = self.canvas.to_canvas(place or QPointF(self.canvas.rect().center()))
-            node = Node(type="image", name=texture.name, values={"texture": texture.id}, x=at.x(), y=at.y())
-            edit(f"Add {texture.name}", graph_id, lambda m: add_node(m, new_id("image"), node))
+            made, made_id = Node(type="image", name=texture.name, values={"texture": texture.id}), new_id("image")
+
+            def added(material: Material) -> Material:
+                x, y = free_place(material, (at.x(), at.y()), (SLIP_WIDTH, slip_height(material, made)))
+                return add_node(material, made_id, changed(made, x=x, y=y))
+
+            edit(f"Add {texture.name}", graph_id, added)
 
         import_image(self.session, path, then)
